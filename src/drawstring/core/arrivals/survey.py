@@ -1,0 +1,70 @@
+"""Many files' headers read at once, compactly.
+
+Frames of a sequence nearly always share one layout, so the full facts are kept once for each layout
+and every frame carries only its identity: ten thousand frames fit in a message between processes.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from drawstring.core.errors import DrawstringError
+from drawstring.core.io.facts import FileFacts
+from drawstring.core.io.headers import read_facts
+
+
+@dataclass(frozen=True)
+class Surveyed:
+    """One file: its identity, its layout, or what is wrong with it."""
+
+    path: str
+    size_bytes: int
+    mtime_ns: int
+    layout: tuple[object, ...] | None
+    fault: dict[str, str] | None = None
+
+
+@dataclass
+class Survey:
+    """Many files: an entry for each, and full facts for each layout that occurs."""
+
+    files: dict[str, Surveyed] = field(default_factory=dict)
+    facts: dict[tuple[object, ...], FileFacts] = field(default_factory=dict)
+
+    def add(self, other: Survey) -> None:
+        """Take over another survey's files."""
+        self.files.update(other.files)
+        for layout, facts in other.facts.items():
+            self.facts.setdefault(layout, facts)
+
+
+def survey(paths: Iterable[str]) -> Survey:
+    """Read the headers of files; a fault of one file is kept beside it, the others go on.
+
+    Parameters
+    ----------
+    paths : iterable of str
+    """
+    result = Survey()
+    for path in paths:
+        try:
+            facts = read_facts(path)
+        except DrawstringError as error:
+            result.files[path] = faulty(path, error)
+            continue
+        layout = facts.layout
+        result.facts.setdefault(layout, facts)
+        result.files[path] = Surveyed(path, facts.size_bytes, facts.mtime_ns, layout)
+    return result
+
+
+def faulty(path: str, error: DrawstringError) -> Surveyed:
+    """Make the entry of a file that can't be read."""
+    try:
+        status = os.stat(path)
+        size, mtime = status.st_size, status.st_mtime_ns
+    except OSError:
+        size = mtime = 0
+    return Surveyed(path, size, mtime, None, error.as_dict())

@@ -1,0 +1,163 @@
+"""How much picture lies at each distance, streamed over frames and exact to a twentieth of a percent.
+
+The bits of a positive float32 sort like its value, so its upper bits number a bin without a
+logarithm: eleven bits of mantissa make bins 2**-11 (0.05 %) wide at every distance. Tallies of frames
+add up, so a shot is measured in one pass over its depth channel, in any order, on any number of workers.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from drawstring.core.arrays import Counts, Mask, Plane
+from drawstring.core.depth.background import nothing_there
+
+_SHIFT = 12
+_BINS = 1 << (31 - _SHIFT)
+COARSE = 128
+"""Fine bins in one coarse bin: sixteen coarse bins to a doubling of distance, for drawing."""
+
+
+@dataclass(frozen=True)
+class DepthTally:
+    """What was counted in one frame or many.
+
+    Attributes
+    ----------
+    pixels, nothing, nan, negative : int
+        All pixels; those without a distance; the faulty ones among these.
+    nearest, furthest : float
+        Exact ends, in the scene's unit; NaN where no pixel holds a distance.
+    first_bin : int
+        Number of the first fine bin in `counts`.
+    counts : (N,) int64
+        Pixels in each fine bin.
+    """
+
+    pixels: int
+    nothing: int
+    nan: int
+    negative: int
+    nearest: float
+    furthest: float
+    first_bin: int
+    counts: Counts
+
+    @property
+    def seen(self) -> int:
+        """Pixels that hold a distance."""
+        return self.pixels - self.nothing
+
+    def percentile(self, percent: float) -> float:
+        """Give the distance below which `percent` of the seen pixels lie, right to 0.05 %; NaN for none."""
+        if not self.seen:
+            return math.nan
+        if percent <= 0:
+            return self.nearest
+        if percent >= 100:
+            return self.furthest
+        below = np.cumsum(self.counts)
+        at = int(np.searchsorted(below, percent / 100 * self.seen))
+        low, high = bin_edges(np.array([self.first_bin + at, self.first_bin + at + 1]))
+        return float(min(max((low + high) / 2, self.nearest), self.furthest))
+
+    def share_nearer(self, distance: float) -> float:
+        """Give the share of seen pixels nearer than a distance, to the width of one bin."""
+        return self._count_below(distance) / self.seen if self.seen else 0.0
+
+    def share_further(self, distance: float) -> float:
+        """Give the share of seen pixels further than a distance, to the width of one bin."""
+        return 1 - self._count_below(math.nextafter(distance, math.inf)) / self.seen if self.seen else 0.0
+
+    def _count_below(self, distance: float) -> float:
+        if distance <= self.nearest:
+            return 0.0
+        if distance > self.furthest:
+            return float(self.seen)
+        at = _bin_of(distance) - self.first_bin
+        low, high = bin_edges(np.array([self.first_bin + at, self.first_bin + at + 1]))
+        inside = float(self.counts[at]) * (distance - low) / (high - low)
+        return float(self.counts[:at].sum()) + float(inside)
+
+    def coarse(self) -> tuple[int, list[int]]:
+        """Give the counts for drawing: number of the first coarse bin, pixels in each."""
+        if not len(self.counts):
+            return 0, []
+        first = self.first_bin // COARSE
+        last = (self.first_bin + len(self.counts) - 1) // COARSE
+        padded = np.zeros((last - first + 1) * COARSE, np.int64)
+        offset = self.first_bin - first * COARSE
+        padded[offset : offset + len(self.counts)] = self.counts
+        return first, padded.reshape(-1, COARSE).sum(axis=1).tolist()
+
+
+def tally(z: Plane, alpha: Plane | None = None, *, nothing: Mask | None = None) -> DepthTally:
+    """Count one frame.
+
+    Parameters
+    ----------
+    z : (H, W) float32, scene units
+    alpha : (H, W) float32, optional
+        Where it is 0 there is nothing.
+    nothing : (H, W) bool, optional
+        When it is known already.
+
+    Returns
+    -------
+    DepthTally
+    """
+    nothing = nothing_there(z, alpha) if nothing is None else nothing
+    seen = np.ascontiguousarray(z[~nothing], np.float32)
+    nan, negative = int(np.isnan(z).sum()), int((z < 0).sum())
+    empty = np.zeros(0, np.int64)
+    if not seen.size:
+        return DepthTally(z.size, z.size, nan, negative, math.nan, math.nan, 0, empty)
+    bins = seen.view(np.int32) >> _SHIFT
+    first = int(bins.min())
+    counts = np.bincount(bins - first).astype(np.int64)
+    return DepthTally(
+        z.size, z.size - seen.size, nan, negative, float(seen.min()), float(seen.max()), first, counts
+    )
+
+
+def merged(tallies: Iterable[DepthTally]) -> DepthTally:
+    """Add up tallies of several frames."""
+    total = np.zeros(_BINS + 1, np.int64)
+    pixels = nothing = nan = negative = 0
+    nearest, furthest = math.inf, -math.inf
+    for one in tallies:
+        pixels, nothing = pixels + one.pixels, nothing + one.nothing
+        nan, negative = nan + one.nan, negative + one.negative
+        if one.seen:
+            nearest, furthest = min(nearest, one.nearest), max(furthest, one.furthest)
+            total[one.first_bin : one.first_bin + len(one.counts)] += one.counts
+    used = np.flatnonzero(total)
+    if not len(used):
+        return DepthTally(pixels, nothing, nan, negative, math.nan, math.nan, 0, total[:0])
+    first, last = int(used[0]), int(used[-1])
+    return DepthTally(
+        pixels, nothing, nan, negative, nearest, furthest, first, total[first : last + 1].copy()
+    )
+
+
+def bin_edges(numbers: NDArray[np.int64], *, coarse: bool = False) -> NDArray[np.float64]:
+    """Give the distance at which each bin begins.
+
+    Parameters
+    ----------
+    numbers : (N,) int
+        Bin numbers.
+    coarse : bool
+        Whether they are numbers of coarse bins.
+    """
+    fine = np.asarray(numbers, np.int64) * (COARSE if coarse else 1)
+    return (fine << _SHIFT).astype(np.int32).view(np.float32).astype(np.float64)
+
+
+def _bin_of(distance: float) -> int:
+    return int(np.float32(distance).view(np.int32)) >> _SHIFT

@@ -1,0 +1,131 @@
+"""What a file says of itself, without its pixels.
+
+Frozen value objects: a header read once can be compared, kept and handed between processes.
+Windows are in pixels, both corners included, x to the right and y down, as OpenEXR writes them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
+
+
+class Window(NamedTuple):
+    """A rectangle of pixels, both corners included."""
+
+    x_min: int
+    y_min: int
+    x_max: int
+    y_max: int
+
+    @property
+    def width(self) -> int:
+        """Columns."""
+        return self.x_max - self.x_min + 1
+
+    @property
+    def height(self) -> int:
+        """Rows."""
+        return self.y_max - self.y_min + 1
+
+    def __str__(self) -> str:
+        return f"{self.width} x {self.height} from {self.x_min}, {self.y_min}"
+
+
+class ChannelRef(NamedTuple):
+    """Which channel of a file: the part's index and the channel's full name within it."""
+
+    part: int
+    name: str
+
+
+@dataclass(frozen=True)
+class ChannelFacts:
+    """One channel: its full name, "half", "float" or "uint", and its sampling."""
+
+    name: str
+    pixel_type: str
+    x_sampling: int = 1
+    y_sampling: int = 1
+
+
+@dataclass(frozen=True)
+class PartFacts:
+    """One part of a file.
+
+    Attributes
+    ----------
+    index : int
+    name, view : str
+        Empty where the file gives none.
+    storage : str
+        "scanline" or "tiled".
+    compression : str
+        As OpenEXR names it, lower case: "none", "zip", "piz" ...
+    data_window, display_window : Window
+    pixel_aspect : float
+    channels : tuple of ChannelFacts
+        In the file's order.
+    metadata : dict
+        Every other header attribute, as plain numbers, strings and lists.
+    """
+
+    index: int
+    name: str
+    view: str
+    storage: str
+    compression: str
+    data_window: Window
+    display_window: Window
+    pixel_aspect: float
+    channels: tuple[ChannelFacts, ...]
+    metadata: dict[str, Any] = field(default_factory=dict, hash=False)
+
+
+@dataclass(frozen=True)
+class FileFacts:
+    """One file on disk: identity (path, size, time of change) and its parts."""
+
+    path: str
+    size_bytes: int
+    mtime_ns: int
+    parts: tuple[PartFacts, ...]
+
+    @property
+    def layout(self) -> tuple[object, ...]:
+        """What must be the same in every frame of a sequence, for comparing."""
+        return tuple(
+            (part.name, part.view, part.storage, part.compression, part.data_window, part.display_window)
+            + tuple((channel.name, channel.pixel_type) for channel in part.channels)
+            for part in self.parts
+        )
+
+    def channel(self, ref: ChannelRef) -> ChannelFacts | None:
+        """Find one channel's facts; None where the file has no such channel."""
+        if ref.part >= len(self.parts):
+            return None
+        return next((c for c in self.parts[ref.part].channels if c.name == ref.name), None)
+
+
+def differences(facts: FileFacts, usual: FileFacts) -> list[str]:
+    """Say in words how a frame's layout differs from the usual one of its sequence; empty when it doesn't."""
+    if len(facts.parts) != len(usual.parts):
+        return [f"has {len(facts.parts)} parts instead of {len(usual.parts)}"]
+    said = []
+    for part, other in zip(facts.parts, usual.parts, strict=True):
+        if part.data_window != other.data_window:
+            said.append(f"data window is {part.data_window} instead of {other.data_window}")
+        if part.display_window != other.display_window:
+            said.append(f"display window is {part.display_window} instead of {other.display_window}")
+        if part.compression != other.compression:
+            said.append(f"compression is {part.compression} instead of {other.compression}")
+        mine = {channel.name: channel.pixel_type for channel in part.channels}
+        theirs = {channel.name: channel.pixel_type for channel in other.channels}
+        if missing := sorted(theirs.keys() - mine.keys()):
+            said.append(f"has no {', '.join(missing)}")
+        if added := sorted(mine.keys() - theirs.keys()):
+            said.append(f"has {', '.join(added)} in addition")
+        for name in sorted(mine.keys() & theirs.keys()):
+            if mine[name] != theirs[name]:
+                said.append(f"{name} is {mine[name]} instead of {theirs[name]}")
+    return said

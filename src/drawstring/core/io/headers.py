@@ -1,0 +1,148 @@
+"""Reading what an OpenEXR file says of itself, without its pixels.
+
+Deep data, sizes beyond the limits and torn files are refused here, in words, before any pixel is
+asked for. Only this module and `pixels` read OpenEXR.
+"""
+
+from __future__ import annotations
+
+import os
+from fractions import Fraction
+from typing import Any
+
+import numpy as np
+import OpenEXR
+
+from drawstring.core.errors import SourceError
+from drawstring.core.io import limits
+from drawstring.core.io.chunks import fault_of_file
+from drawstring.core.io.facts import ChannelFacts, FileFacts, PartFacts, Window
+
+PIXEL_TYPES = {OpenEXR.HALF: "half", OpenEXR.FLOAT: "float", OpenEXR.UINT: "uint"}
+_STRUCTURAL = {
+    "channels", "compression", "dataWindow", "displayWindow", "lineOrder", "name", "pixelAspectRatio",
+    "preview", "tiles", "type", "view", "chunkCount", "screenWindowCenter", "screenWindowWidth",
+}  # fmt: skip
+
+
+def read_facts(path: str) -> FileFacts:
+    """Read a file's facts.
+
+    Parameters
+    ----------
+    path : str
+        An OpenEXR file: scan-line or tiled, one part or several.
+
+    Raises
+    ------
+    SourceError
+        The file is missing, unreadable, torn, deep, or larger than the limits allow.
+    """
+    name = os.path.basename(path)
+    try:
+        status = os.stat(path)
+        fault = fault_of_file(path)
+    except OSError as error:
+        raise SourceError(
+            f"{name} can't be opened: {error.strerror or error}.",
+            where=path,
+            why="Its frame would be missing from the shot.",
+            remedy="Check that the file is there and may be read, then scan again.",
+        ) from error
+    if fault:
+        raise SourceError(
+            f"{name} {fault}.",
+            where=path,
+            why="Packed as it is, the shot would carry a torn frame.",
+            remedy="Render or copy this frame again and scan again; the other frames go on.",
+        )
+    try:
+        parts = OpenEXR.File(path, header_only=True).parts
+        facts = FileFacts(
+            path, status.st_size, status.st_mtime_ns, tuple(_part(i, part) for i, part in enumerate(parts))
+        )
+    except (RuntimeError, ValueError, TypeError, KeyError) as error:
+        raise SourceError(
+            f"{name} has a header that can't be read: {error}.",
+            where=path,
+            why="Without it nothing in the file can be found.",
+            remedy="Render or copy this frame again and scan again.",
+        ) from error
+    _refuse_oversize(facts)
+    return facts
+
+
+def _part(index: int, part: Any) -> PartFacts:
+    header = part.header
+    storage = header["type"]
+    if storage in (OpenEXR.deepscanline, OpenEXR.deeptile):
+        raise SourceError(
+            f"Part {index} holds deep data.",
+            where=f"part {index}",
+            why="Deep pictures have a varying number of samples in a pixel, which flat passes can't carry.",
+            remedy="Ask the renderer for flat passes, or flatten the deep picture first.",
+        )
+    return PartFacts(
+        index=index,
+        name=str(header.get("name", "")),
+        view=str(header.get("view", "")),
+        storage="tiled" if storage == OpenEXR.tiledimage else "scanline",
+        compression=header["compression"].name.removesuffix("_COMPRESSION").lower(),
+        data_window=_window(header["dataWindow"]),
+        display_window=_window(header["displayWindow"]),
+        pixel_aspect=float(header.get("pixelAspectRatio", 1.0)),
+        channels=tuple(
+            ChannelFacts(c.name, _pixel_type(c), int(c.xSampling), int(c.ySampling))
+            for c in header["channels"]
+        ),
+        metadata={
+            key: plain for key, value in header.items()
+            if key not in _STRUCTURAL and (plain := _plain(value)) is not None
+        },
+    )  # fmt: skip
+
+
+def _pixel_type(channel: Any) -> str:
+    kind = channel.type() if callable(channel.type) else channel.type
+    return PIXEL_TYPES[kind]
+
+
+def _window(corners: tuple[Any, Any]) -> Window:
+    (x_min, y_min), (x_max, y_max) = corners
+    return Window(int(x_min), int(y_min), int(x_max), int(y_max))
+
+
+def _plain(value: Any) -> Any:
+    """Give a header value as numbers, text and lists; None for what has no such form."""
+    if isinstance(value, str | int | float | bool):
+        return value
+    if isinstance(value, np.generic):
+        return value.item()
+    if isinstance(value, np.ndarray):
+        return value.tolist()
+    if isinstance(value, tuple | list):
+        items = [_plain(item) for item in value]
+        return None if None in items else items
+    if isinstance(value, Fraction) or hasattr(value, "n") and hasattr(value, "d"):
+        numerator, denominator = (value.n, value.d) if hasattr(value, "n") else value.as_integer_ratio()
+        return float(numerator) / float(denominator) if denominator else None
+    return None
+
+
+def _refuse_oversize(facts: FileFacts) -> None:
+    channels = sum(len(part.channels) for part in facts.parts)
+    largest = max((part.data_window for part in facts.parts), key=lambda w: w.width * w.height)
+    too_large = (
+        max(largest.width, largest.height) > limits.MAX_SIDE_PX
+        or largest.width * largest.height > limits.MAX_PIXELS
+        or channels > limits.MAX_CHANNELS
+    )
+    if too_large:
+        raise SourceError(
+            f"{os.path.basename(facts.path)} promises {largest.width:,} x {largest.height:,} pixels in "
+            f"{channels:,} channels.",
+            where=facts.path,
+            why=f"Up to {limits.MAX_PIXELS:,} pixels and {limits.MAX_CHANNELS:,} channels are read; more is "
+            "nearly always a broken header and would take all memory.",
+            remedy="Check the file in the renderer; split a picture that is truly this large into tiles.",
+        )

@@ -1,0 +1,17 @@
+"""How large a source may be before it is refused instead of read.
+
+A broken or hostile header can promise any size; these bounds are far above what a show delivers
+and far below what would bring the machine down. Documented in docs/findings.md ("too-large").
+"""
+
+MAX_SIDE_PX = 65_536
+"""Width or height of one window."""
+
+MAX_PIXELS = 400_000_000
+"""Pixels of one data window; a 12,288 x 6,480 picture has 80 million."""
+
+MAX_CHANNELS = 1_024
+"""Channels over all parts of a file."""
+
+MAX_HEADER_BYTES = 16 * 1024 * 1024
+"""Bytes before the first pixel, the object-name manifest included."""

@@ -1,0 +1,163 @@
+"""Writing an OpenEXR file so that nobody ever sees half of it and nothing is ever overwritten.
+
+The picture is written under a name of its own beside the final one, flushed to the disk, and only
+then given its final name, by an operation that fails when that name is taken.
+"""
+
+from __future__ import annotations
+
+import errno
+import os
+import uuid
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from typing import Any
+
+import numpy as np
+import OpenEXR
+
+from drawstring.core.arrays import Stored
+from drawstring.core.errors import ConflictError, OutputError
+from drawstring.core.io.facts import Window
+
+COMPRESSIONS = {
+    "none": OpenEXR.NO_COMPRESSION,
+    "zips": OpenEXR.ZIPS_COMPRESSION,
+    "zip": OpenEXR.ZIP_COMPRESSION,
+    "piz": OpenEXR.PIZ_COMPRESSION,
+    "dwaa": OpenEXR.DWAA_COMPRESSION,
+}
+LOSSY = frozenset({"dwaa"})
+
+UNFINISHED = ".unfinished-"
+"""What marks a name as not yet final; `remove_unfinished` looks for it after a crash."""
+
+
+def write_exr(
+    path: str,
+    channels: Mapping[str, Stored],
+    *,
+    compression: str,
+    data_window: Window,
+    display_window: Window,
+    pixel_aspect: float = 1.0,
+    metadata: Mapping[str, Any] | None = None,
+    dwa_level: float = 45.0,
+) -> int:
+    """Write one single-part scan-line file.
+
+    Parameters
+    ----------
+    path : str
+        The final name. Its folder must exist; the name must be free.
+    channels : mapping of name to (H, W) float16, float32 or uint32
+        The dtype is the stored type.
+    compression : str
+        A key of `COMPRESSIONS`.
+    data_window, display_window : Window
+        The data window's size is the arrays'.
+    metadata : mapping, optional
+        Header attributes: text, whole and real numbers, lists of 2, 3, 9 or 16 numbers.
+    dwa_level : float
+        For "dwaa": 45 is visually lossless for most pictures, 0 keeps most.
+
+    Returns
+    -------
+    int
+        Bytes written.
+
+    Raises
+    ------
+    ConflictError
+        The final name is taken; what is there stays as it was.
+    OutputError
+        The disk is full, the folder closed or gone.
+    """
+    header: dict[str, Any] = {key: _attribute(value) for key, value in (metadata or {}).items()}
+    header |= {
+        "compression": COMPRESSIONS[compression],
+        "type": OpenEXR.scanlineimage,
+        "dataWindow": _corners(data_window),
+        "displayWindow": _corners(display_window),
+        "pixelAspectRatio": float(pixel_aspect),
+    }
+    if compression in LOSSY:
+        header["dwaCompressionLevel"] = float(dwa_level)
+    planes = {name: np.ascontiguousarray(plane) for name, plane in channels.items()}
+    with final_name(path) as unfinished:
+        with OpenEXR.File(header, planes) as file:
+            file.write(unfinished)
+        return os.path.getsize(unfinished)
+
+
+@contextmanager
+def final_name(path: str) -> Iterator[str]:
+    """Lend a name to write under; on a clean exit the file gets its final name, on any other it is removed.
+
+    Raises
+    ------
+    ConflictError, OutputError
+        As `write_exr` says.
+    """
+    folder, name = os.path.split(path)
+    unfinished = os.path.join(folder, f"{UNFINISHED}{uuid.uuid4().hex[:8]}-{name}")
+    try:
+        try:
+            yield unfinished
+            with open(unfinished, "rb") as file:
+                os.fsync(file.fileno())
+            os.link(unfinished, path)  # fails where the name is taken, unlike a rename
+        except FileExistsError as error:
+            raise ConflictError(
+                f"{name} is there already.",
+                where=path,
+                why="Outputs are never overwritten: somebody may be using the older one.",
+                remedy="Start a new run; it gets the next version.",
+            ) from error
+        except OSError as error:
+            raise _not_written(path, error) from error
+        except RuntimeError as error:  # the EXR library reports a full disk as a plain failure to write
+            free = os.statvfs(folder).f_bavail * os.statvfs(folder).f_frsize if os.path.isdir(folder) else 0
+            code = errno.ENOSPC if free < 1 << 20 else errno.EIO
+            raise _not_written(path, OSError(code, str(error))) from error
+    finally:
+        if os.path.exists(unfinished):
+            os.unlink(unfinished)
+
+
+def remove_unfinished(folder: str) -> int:
+    """Remove what a killed writer left in a folder; give the number of files removed."""
+    left = [name for name in os.listdir(folder) if name.startswith(UNFINISHED)]
+    for name in left:
+        os.unlink(os.path.join(folder, name))
+    return len(left)
+
+
+def _not_written(path: str, error: OSError) -> OutputError:
+    folder, name = os.path.split(path)
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        what, remedy = f"The disk is full: {name} could not be written.", "Free some space, then go on."
+    elif error.errno in (errno.EACCES, errno.EPERM, errno.EROFS):
+        what, remedy = f"{name} may not be written in {folder}.", "Open the folder for writing, then go on."
+    elif error.errno == errno.ENOENT:
+        what, remedy = f"The folder {folder} is gone.", "Bring it back or start a new run."
+    else:
+        what, remedy = f"{name} could not be written: {error.strerror}.", "Mend the cause, then go on."
+    return OutputError(
+        what, where=path, why="The frame is missing from the package until then.", remedy=remedy
+    )
+
+
+def _corners(window: Window) -> tuple[Any, Any]:
+    return (
+        np.array([window.x_min, window.y_min], np.int32),
+        np.array([window.x_max, window.y_max], np.int32),
+    )
+
+
+def _attribute(value: Any) -> Any:
+    """Give a value the form the EXR library wants: vectors and matrices as float32 arrays."""
+    if isinstance(value, list | tuple):
+        array = np.asarray(value, np.float32)
+        return array.reshape(4, 4) if array.size == 16 else array.reshape(3, 3) if array.size == 9 else array
+    return value

@@ -1,0 +1,70 @@
+"""The knots that exist, in the order of the cord. A new knot is one line here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import TYPE_CHECKING
+
+from drawstring.core.units import say_length
+
+if TYPE_CHECKING:
+    from drawstring.core.recipe.cord import CordFacts
+    from drawstring.core.recipe.recipe import Recipe
+
+
+class KnotState(StrEnum):
+    """How a knot stands; drawn by shape and told by word."""
+
+    OPEN = "open"
+    """Nothing was settled yet."""
+    SETTLED = "settled"
+    """Settled on what has arrived."""
+    STALE = "stale"
+    """Settled on something that has changed since."""
+    BLOCKED = "blocked"
+    """A finding stops it."""
+    NOT_NEEDED = "not needed"
+    """The shot does without."""
+
+
+@dataclass(frozen=True)
+class Knot:
+    """One matter of a shot.
+
+    Attributes
+    ----------
+    name : str
+        The one name in core, pages, shell and tests.
+    title : str
+    says : callable
+        What was settled, in a word or a number.
+    """
+
+    name: str
+    title: str
+    says: Callable[[Recipe, CordFacts], str]
+
+
+def _arrivals(recipe: Recipe, facts: CordFacts) -> str:
+    passes = f"{facts.passes} pass{'es' if facts.passes != 1 else ''}"
+    return f"{passes}, {facts.frames} frames" if facts.passes else "nothing yet"
+
+
+def _depth(recipe: Recipe, facts: CordFacts) -> str:
+    near, far = recipe.depth.near, recipe.depth.far
+    return (
+        "open" if near is None or far is None else f"{say_length(near)}-{say_length(far, facts.scene_unit)}"
+    )
+
+
+def _pack(recipe: Recipe, facts: CordFacts) -> str:
+    return f"{facts.channels} channels, {recipe.pack.compression.value}" if facts.channels else "open"
+
+
+KNOTS: tuple[Knot, ...] = (
+    Knot("arrivals", "Arrivals", _arrivals),
+    Knot("depth", "Depth", _depth),
+    Knot("pack", "Pack", _pack),
+)

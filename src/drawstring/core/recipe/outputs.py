@@ -1,0 +1,81 @@
+"""From a recipe to the channels of an output file: planned once for a shot, computed for every frame."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from drawstring.core.arrays import Plane
+from drawstring.core.findings import Finding
+from drawstring.core.io.facts import ChannelRef
+from drawstring.core.pack.layout import OutputChannel, lay_out
+from drawstring.core.pack.storing import Stowed, stow
+from drawstring.core.passes.recognition import Pass
+from drawstring.core.recipe.recipe import Recipe
+from drawstring.core.recipe.results import RESULTS, Pixels, available_results
+
+
+@dataclass(frozen=True)
+class OutputPlan:
+    """What every frame of a shot will hold, which channels that takes, and what was noticed."""
+
+    channels: tuple[OutputChannel, ...]
+    inputs: tuple[ChannelRef, ...]
+    results: tuple[str, ...]
+    findings: tuple[Finding, ...]
+
+
+def plan_outputs(passes: Sequence[Pass], recipe: Recipe, *, settled_only: bool = False) -> OutputPlan:
+    """Plan the output channels.
+
+    Parameters
+    ----------
+    passes : sequence of Pass
+    recipe : Recipe
+    settled_only : bool
+        Whether results of knots that are still open are left out, as a run does.
+
+    Returns
+    -------
+    OutputPlan
+        Only the channels that the outputs need are among its inputs.
+    """
+    results = {
+        name: suffixes
+        for name, suffixes in available_results(passes, recipe).items()
+        if not settled_only or recipe.knot(RESULTS[name].knot).settled_on
+    }
+    channels, findings = lay_out(passes, results, recipe.pack)
+    made = tuple(dict.fromkeys(c.source for c in channels if c.ref is None))
+    inputs = [c.ref for c in channels if c.ref is not None]
+    for name in made:
+        inputs += RESULTS[name].inputs(passes)
+    return OutputPlan(tuple(channels), tuple(dict.fromkeys(inputs)), made, tuple(findings))
+
+
+def compute(plan: OutputPlan, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe) -> dict[str, Stowed]:
+    """Compute every output channel of one frame.
+
+    Parameters
+    ----------
+    plan : OutputPlan
+    pixels : mapping of ChannelRef to (H, W)
+        At least the plan's inputs.
+    passes : sequence of Pass
+    recipe : Recipe
+
+    Returns
+    -------
+    dict of name to Stowed
+        In the stored type, ready to be written.
+    """
+    made: dict[str, list[Plane]] = {
+        name: RESULTS[name].compute(pixels, passes, recipe) for name in plan.results
+    }
+    return {
+        channel.name: stow(
+            pixels[channel.ref] if channel.ref is not None else made[channel.source][channel.component],
+            channel.stored,
+        )
+        for channel in plan.channels
+    }

@@ -1,0 +1,147 @@
+"""All settings of a shot together: plain, versioned, comparable."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable, Mapping
+from typing import Any, Self
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from drawstring.core.arrivals.settings import ArrivalsSettings
+from drawstring.core.depth.settings import DepthSettings
+from drawstring.core.errors import DrawstringError, SettingError, SeveralSettingErrors
+from drawstring.core.pack.settings import PackSettings
+from drawstring.core.settings import KnotSettings
+
+FORM = 1
+"""Version of the stored form; one function in `_UPGRADES` for each step."""
+
+
+class Recipe(BaseModel):
+    """What was settled, knot by knot. Never changes in place."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    form: int = FORM
+    arrivals: ArrivalsSettings = Field(default_factory=ArrivalsSettings)
+    depth: DepthSettings = Field(default_factory=DepthSettings)
+    pack: PackSettings = Field(default_factory=PackSettings)
+
+    def knot(self, name: str) -> KnotSettings:
+        """Give one knot's settings.
+
+        Raises
+        ------
+        SettingError
+            There is no such knot.
+        """
+        if name not in type(self).model_fields or name == "form":
+            known = ", ".join(n for n in type(self).model_fields if n != "form")
+            raise SettingError(
+                f"There is no knot “{name}”.",
+                where=name,
+                why="Nothing was changed.",
+                remedy=f"There are: {known}.",
+            )
+        settings: KnotSettings = getattr(self, name)
+        return settings
+
+    def with_knot(self, settings: KnotSettings) -> Self:
+        """Make a recipe in which one knot's settings are replaced."""
+        return self.model_copy(update={settings.knot: settings})
+
+    def as_dict(self) -> dict[str, Any]:
+        """Give the recipe as plain data, for JSON."""
+        return self.model_dump(mode="json")
+
+
+def change(recipe: Recipe, typed: Mapping[str, Any], *, scene_unit: str) -> Recipe:
+    """Make a recipe with some values replaced, by dotted name.
+
+    Parameters
+    ----------
+    recipe : Recipe
+    typed : mapping of dotted name to text or value
+        `depth.near`, `pack.compression`, or `pack.normal.layer` for one row of the channel map.
+    scene_unit : str
+        What a bare length means.
+
+    Raises
+    ------
+    SettingError
+        One or several values are refused, told together; nothing is changed.
+
+    Examples
+    --------
+    >>> change(Recipe(), {"depth.near": "420 cm", "depth.far": "84"}, scene_unit="m").depth.near
+    4.2
+    """
+    by_knot: dict[str, dict[str, Any]] = {}
+    rows: dict[str, dict[str, Any]] = {}
+    refusals: list[SettingError] = []
+    for dotted, value in typed.items():
+        knot, _, rest = dotted.partition(".")
+        if knot == "pack" and "." in rest:
+            row, _, field = rest.rpartition(".")
+            rows.setdefault(row, {})[field] = value
+        else:
+            by_knot.setdefault(knot, {})[rest] = value
+    for knot, values in by_knot.items():
+        try:
+            recipe = recipe.with_knot(recipe.knot(knot).changed(values, scene_unit=scene_unit))
+        except SeveralSettingErrors as several:
+            refusals += several.refusals
+        except SettingError as refusal:
+            refusals.append(refusal)
+    for row, values in rows.items():
+        try:
+            recipe = recipe.with_knot(recipe.pack.with_row(row, values))
+        except SettingError as refusal:
+            refusals.append(refusal)
+    if refusals:
+        raise refusals[0] if len(refusals) == 1 else SeveralSettingErrors(refusals)
+    return recipe
+
+
+def digest_of(recipe: Recipe) -> str:
+    """Give a short digest of what a recipe does; when it was settled does not count.
+
+    Returns
+    -------
+    str
+        Sixteen hexadecimal digits of SHA-256 over canonical JSON.
+    """
+    plain = recipe.as_dict()
+    for knot in plain.values():
+        if isinstance(knot, dict):
+            knot.pop("settled_on", None)
+    text = json.dumps(plain, sort_keys=True, separators=(",", ":"))
+    return hashlib.sha256(text.encode()).hexdigest()[:16]
+
+
+_UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+"""From form n to n + 1: a small function each; none yet."""
+
+
+def upgraded(stored: Mapping[str, Any]) -> Recipe:
+    """Read a stored recipe of any form up to today's.
+
+    Raises
+    ------
+    DrawstringError
+        It was stored by a newer version.
+    """
+    plain = dict(stored)
+    form = int(plain.get("form", 1))
+    if form > FORM:
+        raise DrawstringError(
+            f"This recipe has form {form}; this version reads up to {FORM}.",
+            where="recipe",
+            why="Settings it does not know would be lost.",
+            remedy="Update this installation.",
+        )
+    for step in range(form, FORM):
+        plain = _UPGRADES[step](plain)
+    return Recipe.model_validate({**plain, "form": FORM})
