@@ -1,8 +1,9 @@
-"""Is an OpenEXR file whole? Answered from its chunk table, without decoding a pixel.
+"""Whether an OpenEXR file is whole, told from its chunk table without decoding a pixel.
 
 A writer fills the table of chunk offsets last, so a render that died leaves zeros in it; a copy that
 was cut short leaves a full table that points past the end. Both are told apart from a whole file by
-reading the table and the last chunk's length: a few kilobytes, however large the file.
+reading the table and the last chunk's length: a few kilobytes, however large the file. The walk through the
+header brings back each channel's type, which the EXR library does not tell without the pixels.
 
 Source: "OpenEXR File Layout", openexr.com, sections Header, Offset Tables and Chunks.
 """
@@ -11,47 +12,75 @@ from __future__ import annotations
 
 import os
 import struct
+from dataclasses import dataclass
 from typing import BinaryIO
 
 from drawstring.core.io.limits import MAX_HEADER_BYTES
 
 MAGIC = 20000630
 _TILED, _MULTIPART = 0x200, 0x1000
+_TYPES = {0: "uint", 1: "half", 2: "float"}
 
 
-def fault_of_file(path: str) -> str | None:
-    """Say in words what is wrong with the file as a whole; None when every chunk is there.
+@dataclass(frozen=True)
+class FileWalk:
+    """What a walk through a file's structure found.
+
+    Attributes
+    ----------
+    fault : str or None
+        What is wrong with the file as a whole, as a clause that can follow its name; None when every
+        chunk is there.
+    channel_types : tuple of dict
+        For each part: "uint", "half" or "float" by channel name.
+    """
+
+    fault: str | None
+    channel_types: tuple[dict[str, str], ...] = ()
+
+
+def walk(path: str) -> FileWalk:
+    """Walk through a file's header and chunk table.
 
     Parameters
     ----------
     path : str
         Any file; one that is not OpenEXR is a fault too.
-
-    Returns
-    -------
-    str or None
-        A clause that can follow the file's name: "is empty", "ends early: ...".
     """
     size = os.path.getsize(path)
     if size == 0:
-        return "is empty"
+        return FileWalk("is empty")
     with open(path, "rb") as file:
         start = file.read(8)
         if len(start) < 8 or struct.unpack("<i", start[:4])[0] != MAGIC:
-            return "is not an OpenEXR file"
+            return FileWalk("is not an OpenEXR file")
         flags = struct.unpack("<i", start[4:])[0]
         multipart, tiled = bool(flags & _MULTIPART), bool(flags & _TILED)
-        if not _skip_headers(file, size, multipart=multipart):
-            return "ends within its header"
-        return _fault_of_chunks(file, size, multipart=multipart, tiled=tiled)
+        lists = _walk_headers(file, size, multipart=multipart)
+        if lists is None:
+            return FileWalk("ends within its header")
+        types = tuple(_channel_types(one) for one in lists)
+        return FileWalk(_fault_of_chunks(file, size, multipart=multipart, tiled=tiled), types)
 
 
-def _skip_headers(file: BinaryIO, size: int, *, multipart: bool) -> bool:
-    """Move to the chunk table; False where the file or the allowance ends first."""
+def _channel_types(data: bytes) -> dict[str, str]:
+    """Read a channel list: name, type, three numbers, for each; an empty name ends it."""
+    types: dict[str, str] = {}
+    position = 0
+    while (end := data.find(b"\0", position)) > position and end + 17 <= len(data):
+        kind = struct.unpack_from("<i", data, end + 1)[0]
+        types[data[position:end].decode("utf-8", "replace")] = _TYPES.get(kind, "unknown")
+        position = end + 17
+    return types
+
+
+def _walk_headers(file: BinaryIO, size: int, *, multipart: bool) -> list[bytes] | None:
+    """Move to the chunk table and give each part's channel list; None where the file ends first."""
     # One read for nearly every header: walking attribute by attribute costs a scan of thousands dearly.
     begin = file.tell()
     buffer = file.read(min(65_536, size))
     position = 0
+    lists: list[bytes] = []
 
     def need(count: int) -> bool:
         nonlocal buffer
@@ -80,20 +109,23 @@ def _skip_headers(file: BinaryIO, size: int, *, multipart: bool) -> bool:
         while True:
             name = text()
             if name is None:
-                return False
+                return None
             if not name:
                 break
-            if text() is None or not need(4):
-                return False
+            kind = text()
+            if kind is None or not need(4):
+                return None
             length = struct.unpack_from("<i", buffer, position)[0]
             position += 4
             if length < 0 or not need(length):
-                return False
+                return None
+            if kind == "chlist":
+                lists.append(buffer[position : position + length])
             position += length
             attributes += 1
         if not multipart or attributes == 0:
             file.seek(begin + position)
-            return True
+            return lists
 
 
 def _fault_of_chunks(file: BinaryIO, size: int, *, multipart: bool, tiled: bool) -> str | None:

@@ -15,10 +15,9 @@ import OpenEXR
 
 from drawstring.core.errors import SourceError
 from drawstring.core.io import limits
-from drawstring.core.io.chunks import fault_of_file
+from drawstring.core.io.chunks import walk
 from drawstring.core.io.facts import ChannelFacts, FileFacts, PartFacts, Window
 
-PIXEL_TYPES = {OpenEXR.HALF: "half", OpenEXR.FLOAT: "float", OpenEXR.UINT: "uint"}
 _STRUCTURAL = {
     "channels", "compression", "dataWindow", "displayWindow", "lineOrder", "name", "pixelAspectRatio",
     "preview", "tiles", "type", "view", "chunkCount", "screenWindowCenter", "screenWindowWidth",
@@ -41,7 +40,7 @@ def read_facts(path: str) -> FileFacts:
     name = os.path.basename(path)
     try:
         status = os.stat(path)
-        fault = fault_of_file(path)
+        structure = walk(path)
     except OSError as error:
         raise SourceError(
             f"{name} can't be opened: {error.strerror or error}.",
@@ -49,9 +48,9 @@ def read_facts(path: str) -> FileFacts:
             why="Its frame would be missing from the shot.",
             remedy="Check that the file is there and may be read, then scan again.",
         ) from error
-    if fault:
+    if structure.fault:
         raise SourceError(
-            f"{name} {fault}.",
+            f"{name} {structure.fault}.",
             where=path,
             why="Packed as it is, the shot would carry a torn frame.",
             remedy="Render or copy this frame again and scan again; the other frames go on.",
@@ -59,9 +58,12 @@ def read_facts(path: str) -> FileFacts:
     try:
         parts = OpenEXR.File(path, header_only=True).parts
         facts = FileFacts(
-            path, status.st_size, status.st_mtime_ns, tuple(_part(i, part) for i, part in enumerate(parts))
+            path,
+            status.st_size,
+            status.st_mtime_ns,
+            tuple(_part(i, part, structure.channel_types[i]) for i, part in enumerate(parts)),
         )
-    except (RuntimeError, ValueError, TypeError, KeyError) as error:
+    except (RuntimeError, ValueError, TypeError, LookupError) as error:
         raise SourceError(
             f"{name} has a header that can't be read: {error}.",
             where=path,
@@ -72,7 +74,7 @@ def read_facts(path: str) -> FileFacts:
     return facts
 
 
-def _part(index: int, part: Any) -> PartFacts:
+def _part(index: int, part: Any, types: dict[str, str]) -> PartFacts:
     header = part.header
     storage = header["type"]
     if storage in (OpenEXR.deepscanline, OpenEXR.deeptile):
@@ -92,7 +94,7 @@ def _part(index: int, part: Any) -> PartFacts:
         display_window=_window(header["displayWindow"]),
         pixel_aspect=float(header.get("pixelAspectRatio", 1.0)),
         channels=tuple(
-            ChannelFacts(c.name, _pixel_type(c), int(c.xSampling), int(c.ySampling))
+            ChannelFacts(c.name, types[c.name], int(c.xSampling), int(c.ySampling))
             for c in header["channels"]
         ),
         metadata={
@@ -100,11 +102,6 @@ def _part(index: int, part: Any) -> PartFacts:
             if key not in _STRUCTURAL and (plain := _plain(value)) is not None
         },
     )  # fmt: skip
-
-
-def _pixel_type(channel: Any) -> str:
-    kind = channel.type() if callable(channel.type) else channel.type
-    return PIXEL_TYPES[kind]
 
 
 def _window(corners: tuple[Any, Any]) -> Window:

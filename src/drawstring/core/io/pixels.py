@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable
+from typing import Any
 
 import numpy as np
 import OpenEXR
@@ -18,7 +19,11 @@ from drawstring.core.errors import MissingError, SourceError
 from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts
 from drawstring.core.io.headers import read_facts
 
-DTYPES = {"half": np.dtype(np.float16), "float": np.dtype(np.float32), "uint": np.dtype(np.uint32)}
+DTYPES: dict[str, np.dtype[Any]] = {
+    "half": np.dtype(np.float16),
+    "float": np.dtype(np.float32),
+    "uint": np.dtype(np.uint32),
+}
 _OIIO_TYPES = {"half": "half", "float": "float", "uint": "uint32"}
 
 # Every run of neighbouring channels that is asked for by itself unpacks each chunk again, so beyond this

@@ -22,6 +22,7 @@ from drawstring.core.io.facts import Window
 
 COMPRESSIONS = {
     "none": OpenEXR.NO_COMPRESSION,
+    "rle": OpenEXR.RLE_COMPRESSION,
     "zips": OpenEXR.ZIPS_COMPRESSION,
     "zip": OpenEXR.ZIP_COMPRESSION,
     "piz": OpenEXR.PIZ_COMPRESSION,
@@ -73,6 +74,29 @@ def write_exr(
     OutputError
         The disk is full, the folder closed or gone.
     """
+    with final_name(path) as unfinished:
+        put_exr(
+            unfinished, channels, compression=compression, data_window=data_window,
+            display_window=display_window, pixel_aspect=pixel_aspect, metadata=metadata, dwa_level=dwa_level,
+        )  # fmt: skip
+        return os.path.getsize(unfinished)
+
+
+def put_exr(
+    unfinished: str,
+    channels: Mapping[str, Stored],
+    *,
+    compression: str,
+    data_window: Window,
+    display_window: Window,
+    pixel_aspect: float = 1.0,
+    metadata: Mapping[str, Any] | None = None,
+    dwa_level: float = 45.0,
+) -> None:
+    """Write a file as `write_exr` does, under a name lent by `final_name`.
+
+    For callers that look at the file before it gets its final name.
+    """
     header: dict[str, Any] = {key: _attribute(value) for key, value in (metadata or {}).items()}
     header |= {
         "compression": COMPRESSIONS[compression],
@@ -84,10 +108,8 @@ def write_exr(
     if compression in LOSSY:
         header["dwaCompressionLevel"] = float(dwa_level)
     planes = {name: np.ascontiguousarray(plane) for name, plane in channels.items()}
-    with final_name(path) as unfinished:
-        with OpenEXR.File(header, planes) as file:
-            file.write(unfinished)
-        return os.path.getsize(unfinished)
+    with OpenEXR.File(header, planes) as file:
+        file.write(unfinished)
 
 
 @contextmanager

@@ -1,0 +1,30 @@
+.PHONY: start stop test lint bench screenshots
+
+# Brings everything up with demo data and prints the address. Asks nothing; may be run again at any time.
+start:
+	@ops/prepare start
+	@.venv/bin/python ops/house.py start
+
+# Ends what start began.
+stop:
+	@if [ -x .venv/bin/python ]; then .venv/bin/python ops/house.py stop; else echo "Nothing was started here."; fi
+
+# Sets up for tests and runs them all, browser included.
+test:
+	@ops/prepare test
+	@$(MAKE) --no-print-directory lint
+	@.venv/bin/python -m pytest
+
+lint:
+	@.venv/bin/ruff check .
+	@.venv/bin/ruff format --check --quiet .
+	@.venv/bin/mypy
+	@.venv/bin/lint-imports --no-cache
+
+bench:
+	@ops/prepare start
+	@for one in bench/bench_*.py; do .venv/bin/python $$one; done
+
+screenshots:
+	@ops/prepare test
+	@.venv/bin/python ops/screenshots.py

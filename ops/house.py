@@ -1,0 +1,130 @@
+"""Bring the house up and down: database, tables, demo show, pages and engine. Run by `make`."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+from local_postgres import LocalPostgres, Trouble, is_taken, place_for, refuse, timed
+
+from drawstring.core.errors import DrawstringError
+from drawstring.installation import Installation, read_installation, secret
+
+HOME = Path(__file__).resolve().parents[1]
+
+
+def start(installation: Installation) -> None:
+    """Bring up what is not up yet, say what is done and how long it took, and print the address."""
+    began = time.monotonic()
+    var = Path(installation.var)
+    try:
+        for folder in (var, var / "log", var / "run", Path(installation.output_folder)):
+            folder.mkdir(parents=True, exist_ok=True)
+        Path(installation.root_list[0]).mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise Trouble(
+            f"{error.filename} can't be made: {error.strerror}. Open it for writing, or set DRAWSTRING_VAR "
+            "to a folder of yours."
+        ) from error
+    address = f"http://{installation.host}:{installation.port}/"
+    served = _living(var / "run" / "serve.pid")
+    if not served and is_taken(installation.port):
+        raise Trouble(
+            f"Port {installation.port} is taken by another program. Set DRAWSTRING_PORT to a free one "
+            "and start again."
+        )
+    if not installation.database_url:
+        since = time.monotonic()
+        made = database(installation).make()
+        database(installation).start()
+        database(installation).make_database("drawstring")
+        timed("Database made and started" if made else "Database is up", since)
+    shell = [sys.executable, "-m", "drawstring.cli"]
+    since = time.monotonic()
+    _run([*shell, "migrate"])
+    timed("Tables are in today's form", since)
+    since = time.monotonic()
+    _run([*shell, "demo"])
+    timed("Demo show “Tidewrack” is there", since)
+    if not served:
+        since = time.monotonic()
+        log = open(var / "log" / "serve.log", "ab")
+        process = subprocess.Popen(
+            [*shell, "serve"],
+            stdout=log,
+            stderr=log,
+            stdin=subprocess.DEVNULL,
+            start_new_session=True,
+            cwd=HOME,
+        )
+        (var / "run" / "serve.pid").write_text(str(process.pid))
+        _await_page(address, process, var / "log" / "serve.log")
+        timed("Pages and engine are up", since)
+    print(f"\nDrawstring is ready ({time.monotonic() - began:.0f} s): {address}", flush=True)
+
+
+def stop(installation: Installation) -> None:
+    """End pages, engine and database, where they run."""
+    pid_file = Path(installation.var) / "run" / "serve.pid"
+    pid = _living(pid_file)
+    if pid:
+        os.kill(pid, signal.SIGTERM)
+        for _ in range(100):
+            if not _living(pid_file):
+                break
+            time.sleep(0.2)
+        print("  Pages and engine are down", flush=True)
+    pid_file.unlink(missing_ok=True)
+    if not installation.database_url:
+        kept = database(installation)
+        if kept.is_running():
+            kept.stop()
+            print("  Database is down", flush=True)
+
+
+def database(installation: Installation) -> LocalPostgres:
+    """Give the database that this installation keeps."""
+    wanted = Path(installation.database_folder or Path(installation.var) / "postgres" / "data")
+    password = secret(Path(installation.var) / "secrets" / "database-password")
+    return LocalPostgres(place_for(wanted), installation.database_port, password)
+
+
+def _living(pid_file: Path) -> int | None:
+    """Give a pid file's process if it is alive and ours; a killed start may have left any number."""
+    try:
+        pid = int(pid_file.read_text())
+        words = Path(f"/proc/{pid}/cmdline").read_bytes()
+        state = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0]
+    except (OSError, ValueError):
+        return None
+    return pid if b"drawstring" in words and state != "Z" else None
+
+
+def _run(command: list[str]) -> None:
+    done = subprocess.run(command, cwd=HOME)
+    if done.returncode:
+        raise Trouble(f"“{' '.join(command[2:])}” did not succeed; its words are above.")
+
+
+def _await_page(address: str, process: subprocess.Popen[bytes], log: Path) -> None:
+    for _ in range(300):
+        try:
+            with urllib.request.urlopen(address + "alive", timeout=2):
+                return
+        except OSError:
+            if process.poll() is not None:
+                raise Trouble(f"The pages did not come up. Their last words are in {log}.") from None
+            time.sleep(0.2)
+    raise Trouble(f"The pages did not answer within a minute. Their last words are in {log}.")
+
+
+if __name__ == "__main__":
+    try:
+        {"start": start, "stop": stop}[sys.argv[1]](read_installation())
+    except (Trouble, DrawstringError) as trouble:
+        refuse(trouble)

@@ -1,0 +1,1 @@
+"""Long work: planned, carried out by workers, proven, and kept in the ledger."""

@@ -1,0 +1,102 @@
+"""A package looked at again, from its folder alone, against what its manifest proves."""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+import OpenImageIO as oiio
+
+from drawstring.core.errors import MissingError
+from drawstring.core.io.chunks import walk
+from drawstring.runs.proof import checksum
+
+MANIFESTS = ("manifest.json", "manifest.incomplete.json")
+
+
+@dataclass
+class PackageCheck:
+    """What was found: files that hold what the manifest says, and faults by file."""
+
+    folder: str
+    is_complete: bool
+    checked: int = 0
+    faults: dict[str, str] = field(default_factory=dict)
+    missing: list[int] = field(default_factory=list)
+
+    @property
+    def is_proven(self) -> bool:
+        """Whether every file holds what was proven and no frame is missing."""
+        return self.is_complete and not self.faults and not self.missing
+
+    def as_dict(self) -> dict[str, Any]:
+        """Give the check as plain data."""
+        return {
+            "folder": self.folder,
+            "proven": self.is_proven,
+            "checked": self.checked,
+            "faults": self.faults,
+            "missing": self.missing,
+        }
+
+
+def check_package(
+    folder: str, *, on_file: Callable[[int, int], None] = lambda done, total: None
+) -> PackageCheck:
+    """Check a package's files against its manifest, with the second reader.
+
+    Parameters
+    ----------
+    folder : str
+    on_file : callable
+        Told after each file: how many are done, of how many.
+
+    Raises
+    ------
+    MissingError
+        The folder holds no manifest.
+    """
+    name = next((one for one in MANIFESTS if os.path.exists(os.path.join(folder, one))), None)
+    if name is None:
+        raise MissingError(
+            f"{folder} holds no manifest.",
+            where=folder,
+            why="Without it nobody knows what should be in the package.",
+            remedy="Give a package's folder, such as packages/SHOW/SHOT/v001; "
+            "a run that is not at its end has none yet.",
+        )
+    with open(os.path.join(folder, name), encoding="utf-8") as file:
+        manifest = json.load(file)
+    check = PackageCheck(folder, name == MANIFESTS[0], missing=manifest["missing"])
+    wanted = {channel["name"]: channel["type"] for channel in manifest["channels"]}
+    for i, frame in enumerate(manifest["frames"], 1):
+        fault = _fault(os.path.join(folder, frame["file"]), frame, wanted)
+        if fault:
+            check.faults[frame["file"]] = fault
+        check.checked += 1
+        on_file(i, len(manifest["frames"]))
+    return check
+
+
+def _fault(path: str, frame: dict[str, Any], wanted: dict[str, str]) -> str | None:
+    if not os.path.exists(path):
+        return "is not there"
+    if os.path.getsize(path) != frame["bytes"]:
+        return f"has {os.path.getsize(path):,} bytes instead of {frame['bytes']:,}"
+    if torn := walk(path).fault:
+        return torn
+    if checksum(path) != frame["checksum"]:
+        return "has another checksum: its contents were changed"
+    source = oiio.ImageInput.open(path)
+    if source is None:
+        return f"can't be opened: {oiio.geterror()}"
+    spec = source.spec()
+    kinds = spec.channelformats or (spec.format,) * spec.nchannels
+    here = dict(zip(spec.channelnames, (str(kind) for kind in kinds), strict=True))
+    source.close()
+    if here != wanted:
+        return "has other channels than the manifest says"
+    return None

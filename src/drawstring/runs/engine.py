@@ -1,0 +1,311 @@
+"""The engine: takes up what waits in the ledger, hands it to Dask, and writes down what came of it.
+
+There is one engine to a database; another one waits until the first is gone. It keeps nothing that the
+ledger does not hold, so it may be killed at any moment: the next one goes on with what is missing.
+"""
+
+from __future__ import annotations
+
+import logging
+import time
+from collections.abc import Callable
+from contextlib import AbstractContextManager
+from dataclasses import dataclass, field
+from typing import Any
+
+from distributed import Client, Future, KilledWorker
+from sqlalchemy import Engine as Database
+from sqlalchemy import text
+from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.orm import Session, sessionmaker
+
+from drawstring.core.depth import DepthTally
+from drawstring.core.errors import DrawstringError
+from drawstring.core.io.writing import remove_unfinished
+from drawstring.runs.frame import carry_out, measure_frame
+from drawstring.runs.manifest import close_package
+from drawstring.runs.plan import FrameAnswer, FrameTask
+from drawstring.runs.planning import plan_of, tasks_of
+from drawstring.runs.readers import killer
+from drawstring.store import deliveries, ledger, measuring
+from drawstring.store.database import DatabaseAway, unit_of_work
+from drawstring.store.models import Measurement, Run, RunFrame, now
+
+log = logging.getLogger(__name__)
+
+ENGINE_LOCK = 728412
+TRIES = 3
+TICK_S = 0.2
+
+
+@dataclass
+class _RunAtWork:
+    """A run's frames in flight."""
+
+    run_id: int
+    plan: Any
+    todo: list[FrameTask]
+    flying: dict[Future, FrameTask] = field(default_factory=dict)
+    again_at: list[tuple[float, FrameTask]] = field(default_factory=list)
+    attempts: dict[int, int] = field(default_factory=dict)
+    answers: list[FrameAnswer] = field(default_factory=list)
+
+
+@dataclass
+class _MeasurementAtWork:
+    """A measurement's frames in flight."""
+
+    measurement_id: int
+    passes: tuple[Any, ...]
+    todo: list[tuple[int, str]]
+    flying: dict[Future, int] = field(default_factory=dict)
+    tallies: dict[int, DepthTally] = field(default_factory=dict)
+    faults: dict[int, str] = field(default_factory=dict)
+    told: int = 0
+
+
+class Engine:
+    """Works off the ledger with a Dask client.
+
+    Parameters
+    ----------
+    database : sqlalchemy Engine
+    client : callable
+        Makes a Dask client; called again when the scheduler is lost.
+    """
+
+    def __init__(self, database: Database, client: Callable[[], Client]) -> None:
+        self._database = database
+        self._sessions = sessionmaker(database, expire_on_commit=False)
+        self._make_client = client
+        self._client: Client | None = None
+        self._runs: dict[int, _RunAtWork] = {}
+        self._measurements: dict[int, _MeasurementAtWork] = {}
+        self._lock: Any = None
+
+    def work(self, *, until: Callable[[], bool]) -> None:
+        """Work until told to stop; whatever goes wrong on the way is waited out."""
+        while not until():
+            try:
+                if not self.is_leading():
+                    time.sleep(1)
+                    continue
+                busy = self.step()
+                time.sleep(TICK_S if busy else 2 * TICK_S)
+            except (DatabaseAway, SQLAlchemyError) as error:
+                log.warning("The database is away, waiting: %s", error)
+                self._lock = None
+                self._forget()
+                time.sleep(1)
+            except (OSError, RuntimeError) as error:
+                log.warning("The scheduler is away, connecting anew: %s", error)
+                self._forget()
+                self._drop_client()
+                time.sleep(1)
+        self.close()
+
+    def is_leading(self) -> bool:
+        """Whether this is the one engine of the database; takes the lead when nobody has it."""
+        if self._lock is not None:
+            self._lock.execute(text("SELECT 1"))
+            self._lock.commit()
+            return True
+        connection = self._database.connect()
+        if connection.execute(text(f"SELECT pg_try_advisory_lock({ENGINE_LOCK})")).scalar():
+            connection.commit()
+            self._lock = connection
+            return True
+        connection.close()
+        return False
+
+    def step(self) -> bool:
+        """Do one round: take up, hand out, write down. Give whether anything is at work."""
+        self._take_up()
+        if self._runs or self._measurements:
+            self._hand_out()
+            self._collect()
+            self._write_down()
+        return bool(self._runs or self._measurements)
+
+    def close(self) -> None:
+        """Let go of the lead and the client; frames in flight are done again by the next engine."""
+        self._forget()
+        self._drop_client()
+        if self._lock is not None:
+            self._lock.close()
+            self._lock = None
+
+    def _work(self) -> AbstractContextManager[Session]:
+        return unit_of_work(self._sessions)
+
+    def _connected(self) -> Client:
+        if self._client is None:
+            self._client = self._make_client()
+        return self._client
+
+    def _room(self) -> int:
+        """How many more tasks may fly: two to a worker, so that none waits for the ledger."""
+        workers = sum(self._connected().nthreads().values()) or 1
+        flying = sum(len(one.flying) for one in self._runs.values())
+        flying += sum(len(one.flying) for one in self._measurements.values())
+        return max(0, 2 * workers - flying)
+
+    def _take_up(self) -> None:
+        with self._work() as session:
+            wanted = {run.id: run for run in ledger.under_way(session)}
+            for run_id in [run_id for run_id in self._runs if run_id not in wanted]:
+                self._cancel(self._runs.pop(run_id).flying)
+            for run_id, run in wanted.items():
+                if run_id not in self._runs:
+                    self._begin(session, run)
+            for measurement in measuring.waiting(session):
+                if measurement.id not in self._measurements:
+                    self._begin_measuring(session, measurement)
+            still = {m.id for m in measuring.waiting(session)}
+            for gone in [m for m in self._measurements if m not in still]:
+                self._cancel(self._measurements.pop(gone).flying)
+
+    def _begin(self, session: Session, run: Run) -> None:
+        try:
+            remove_unfinished(run.folder)
+        except OSError:
+            pass  # the frames will say in words that the folder is gone or closed
+        run.state, run.started_at = "running", run.started_at or now()
+        self._runs[run.id] = _RunAtWork(run.id, plan_of(run), tasks_of(session, run))
+
+    def _begin_measuring(self, session: Session, measurement: Measurement) -> None:
+        sequence = measurement.sequence
+        frames = [(frame.number, frame.path) for frame in deliveries.usable_frames(session, sequence)]
+        measurement.state, measurement.total, measurement.done = "measuring", len(frames), 0
+        passes = tuple(deliveries.passes_of(sequence))
+        self._measurements[measurement.id] = _MeasurementAtWork(measurement.id, passes, frames)
+
+    def _hand_out(self) -> None:
+        room = self._room()
+        client = self._connected()
+        for measuring_now in self._measurements.values():
+            while measuring_now.todo and room > 0:
+                number, path = measuring_now.todo.pop(0)
+                future = client.submit(
+                    measure_frame, number, path, measuring_now.passes, pure=False, priority=10
+                )
+                measuring_now.flying[future] = number
+                room -= 1
+        for run in self._runs.values():
+            due = [task for at, task in run.again_at if at <= time.monotonic()]
+            run.again_at = [(at, task) for at, task in run.again_at if at > time.monotonic()]
+            run.todo = due + run.todo
+            while run.todo and room > 0:
+                task = run.todo.pop(0)
+                run.flying[client.submit(carry_out, run.plan, task, pure=False)] = task
+                room -= 1
+
+    def _collect(self) -> None:
+        for run in self._runs.values():
+            for future in [future for future in run.flying if future.done()]:
+                task = run.flying.pop(future)
+                answer = self._answer(future, task)
+                if answer is None:
+                    run.todo.insert(0, task)
+                    continue
+                tries = run.attempts[task.number] = run.attempts.get(task.number, 0) + 1
+                if answer.fault and answer.can_pass and tries < TRIES:
+                    run.again_at.append((time.monotonic() + 2.0**tries, task))
+                else:
+                    run.answers.append(answer)
+        for one in self._measurements.values():
+            for future in [future for future in one.flying if future.done()]:
+                number = one.flying.pop(future)
+                try:
+                    _, counted = future.result()
+                except KilledWorker:
+                    counted = killer(str(number)).as_dict()
+                if isinstance(counted, DepthTally):
+                    one.tallies[number] = counted
+                else:
+                    one.faults[number] = counted["what"]
+
+    def _answer(self, future: Future, task: FrameTask) -> FrameAnswer | None:
+        """Give what became of a frame; None when it was lost on the way and is to be done again."""
+        if future.status in ("cancelled", "lost"):
+            return None
+        error = future.exception()
+        if error is None:
+            answer: FrameAnswer = future.result()
+            return answer
+        if isinstance(error, KilledWorker):
+            return FrameAnswer(task.number, fault=killer(task.source).as_dict())
+        log.error("Frame %s failed unexpectedly", task.number, exc_info=error)
+        fault = DrawstringError(
+            f"Frame {task.number} failed: {type(error).__name__}: {error}.",
+            where=task.source,
+            why="This is a mistake in the program; the frame is left out.",
+            remedy="Go on with the run; if it fails again, send the engine's log.",
+        )
+        return FrameAnswer(task.number, fault=fault.as_dict())
+
+    def _write_down(self) -> None:
+        for run in list(self._runs.values()):
+            if run.answers:
+                with self._work() as session:
+                    for answer in run.answers:
+                        self._note(session, run, answer)
+                run.answers = []
+            if not (run.todo or run.flying or run.again_at):
+                with self._work() as session:
+                    self._end(session, ledger.find_run(session, run.run_id))
+                del self._runs[run.run_id]
+        for one in list(self._measurements.values()):
+            done = len(one.tallies) + len(one.faults)
+            finished = not (one.todo or one.flying)
+            if done > one.told or finished:
+                with self._work() as session:
+                    measurement = session.get(Measurement, one.measurement_id)
+                    if measurement is not None:
+                        measurement.done = done
+                        if finished:
+                            measuring.finish(measurement, one.tallies, one.faults)
+                one.told = done
+            if finished:
+                del self._measurements[one.measurement_id]
+
+    def _note(self, session: Session, run: _RunAtWork, answer: FrameAnswer) -> None:
+        row = session.get_one(RunFrame, (run.run_id, answer.number))
+        row.attempts += run.attempts.get(answer.number, 1)
+        row.seconds, row.ended_at = answer.seconds, now()
+        row.fault = dict(answer.fault)
+        if answer.fault:
+            row.state = "failed"
+        else:
+            row.state, row.proof = "proven", answer.proof
+            row.checksum, row.size_bytes = answer.checksum, answer.size_bytes
+
+    def _end(self, session: Session, run: Run) -> None:
+        if run.state not in ledger.UNDER_WAY:
+            return  # cancelled while its last frames were being written down
+        close_package(session, run)
+        failed = any(frame.state == "failed" for frame in run.frames)
+        run.state, run.ended_at = ("failed" if failed else "done"), now()
+
+    def _cancel(self, flying: dict[Future, Any]) -> None:
+        for future in flying:
+            future.cancel()
+
+    def _forget(self) -> None:
+        flying: list[dict[Future, Any]] = [one.flying for one in self._runs.values()]
+        flying += [one.flying for one in self._measurements.values()]
+        for some in flying:
+            try:
+                self._cancel(some)
+            except (OSError, RuntimeError):
+                pass  # the scheduler is gone, and the tasks with it
+        self._runs.clear()
+        self._measurements.clear()
+
+    def _drop_client(self) -> None:
+        if self._client is not None:
+            try:
+                self._client.close(timeout=2)
+            except (OSError, RuntimeError, TimeoutError):
+                pass
+            self._client = None

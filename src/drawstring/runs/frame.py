@@ -1,0 +1,108 @@
+"""One frame from source to proven file: read, computed, written, read back. Runs in a worker."""
+
+from __future__ import annotations
+
+import os
+import time
+from typing import Any
+
+from drawstring.core.depth import DepthTally, tally
+from drawstring.core.errors import DrawstringError, OutputError, SourceError
+from drawstring.core.io.facts import ChannelRef
+from drawstring.core.io.headers import read_facts
+from drawstring.core.io.pixels import read_channels, use_threads
+from drawstring.core.io.writing import LOSSY, final_name, put_exr
+from drawstring.core.pack import header_of
+from drawstring.core.passes import Pass
+from drawstring.core.recipe import compute, plan_outputs
+from drawstring.core.recipe.results import depth_inputs, depth_planes
+from drawstring.runs.plan import FrameAnswer, FrameTask, RunPlan
+from drawstring.runs.proof import checksum, prove
+
+__all__ = ["carry_out", "measure_frame"]
+
+
+def carry_out(plan: RunPlan, task: FrameTask) -> FrameAnswer:
+    """Make, write and prove one frame; a refusal is an answer, not an exception.
+
+    The file gets its final name only after it was proven. One that is there already (from before a
+    crash) is proven again and taken over when it holds just what would be written, else refused.
+
+    Parameters
+    ----------
+    plan : RunPlan
+    task : FrameTask
+    """
+    # One frame to a process: the cores are shared out by frames, not within one.
+    use_threads(1)
+    began = time.monotonic()
+    try:
+        proof, size, digest = _make(plan, task)
+    except DrawstringError as error:
+        can_pass = isinstance(error, OutputError)
+        return FrameAnswer(
+            task.number, seconds=time.monotonic() - began, fault=error.as_dict(), can_pass=can_pass
+        )
+    return FrameAnswer(task.number, size, time.monotonic() - began, digest, proof)
+
+
+def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
+    facts = read_facts(task.source)
+    if (facts.size_bytes, facts.mtime_ns) != (task.size_bytes, task.mtime_ns):
+        raise SourceError(
+            f"{os.path.basename(task.source)} has changed since it was accepted.",
+            where=f"frame {task.number}",
+            why="The package would mix two deliveries.",
+            remedy="Scan the folder again, accept the newer delivery and start a new run.",
+        )
+    outputs = plan_outputs(plan.passes, plan.recipe, settled_only=True)
+    pixels = read_channels(task.source, outputs.inputs, facts=facts)
+    stowed = compute(outputs, pixels, plan.passes, plan.recipe)
+    written = {name: one.values for name, one in stowed.items()}
+    part = facts.parts[0]
+    settings = plan.recipe.pack
+    is_lossy = settings.compression.value in LOSSY
+    path = os.path.join(plan.folder, task.file_name)
+    metadata = header_of(
+        facts,
+        shot=plan.shot,
+        frame=task.number,
+        version=plan.version,
+        recipe_digest=plan.recipe_digest,
+        scene_unit=plan.scene_unit,
+        depth=plan.recipe.depth if "depth_normalised" in outputs.results else None,
+    )
+
+    def proven(at: str) -> dict[str, Any]:
+        proof = prove(at, written, data_window=part.data_window, is_lossy=is_lossy)
+        held = {name: one.held for name, one in stowed.items() if one.held}
+        return proof | {"held_at_half_limit": held}
+
+    if os.path.exists(path):
+        return proven(path), os.path.getsize(path), checksum(path)
+    with final_name(path) as unfinished:
+        put_exr(
+            unfinished,
+            written,
+            compression=settings.compression.value,
+            data_window=part.data_window,
+            display_window=part.display_window,
+            pixel_aspect=part.pixel_aspect,
+            metadata=metadata,
+            dwa_level=settings.dwa_level,
+        )
+        proof = proven(unfinished)
+        digest, size = checksum(unfinished), os.path.getsize(unfinished)
+    return proof, size, digest
+
+
+def measure_frame(
+    number: int, path: str, passes: tuple[Pass, ...]
+) -> tuple[int, DepthTally | dict[str, str]]:
+    """Count one frame's distances; a refusal is an answer, not an exception."""
+    try:
+        refs: list[ChannelRef] = depth_inputs(passes)
+        z, alpha = depth_planes(read_channels(path, refs), passes)
+        return number, tally(z, alpha)
+    except DrawstringError as error:
+        return number, error.as_dict()

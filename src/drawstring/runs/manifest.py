@@ -1,0 +1,116 @@
+"""The package's manifest: what is in it, what made it, what was proven. JSON beside the files."""
+
+from __future__ import annotations
+
+import json
+import os
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from drawstring.core.io.writing import final_name
+from drawstring.core.pack.header import SOFTWARE
+from drawstring.core.recipe import plan_outputs, upgraded
+from drawstring.runs.proof import checksum
+from drawstring.store.deliveries import facts_of, passes_of
+from drawstring.store.models import Package, Run, now
+
+FORM = 1
+
+
+def close_package(session: Session, run: Run) -> Package:
+    """Write the manifest of a run that is at its end, and its package's row.
+
+    A complete package gets `manifest.json`, once and for ever; an incomplete one
+    `manifest.incomplete.json`, which is replaced when the run goes on.
+    """
+    proven = [frame for frame in run.frames if frame.state == "proven"]
+    whole = describe(run)
+    complete = len(proven) == len(run.frames) and not whole["missing"]
+    name = "manifest.json" if len(proven) == len(run.frames) else "manifest.incomplete.json"
+    path = os.path.join(run.folder, name)
+    text = json.dumps(whole, indent=2, sort_keys=False) + "\n"
+    if name == "manifest.json":
+        if not os.path.exists(path):  # it is there when a crash came between writing it and the ledger
+            with final_name(path) as unfinished:
+                _write(unfinished, text)
+        stale = os.path.join(run.folder, "manifest.incomplete.json")
+        if os.path.exists(stale):
+            os.unlink(stale)
+    else:
+        _write(f"{path}.new", text)
+        os.replace(f"{path}.new", path)
+    package = run.package or Package(run_id=run.id)
+    package.state = "proven" if complete else "incomplete"
+    package.folder = run.folder
+    package.frames = len(proven)
+    package.missing = whole["missing"]
+    package.size_bytes = sum(frame.size_bytes for frame in proven)
+    package.manifest_checksum = checksum(path)
+    package.made_at = now()
+    session.add(package)
+    session.flush()
+    return package
+
+
+def describe(run: Run) -> dict[str, Any]:
+    """Describe a run's package as plain data."""
+    recipe = upgraded(run.revision.recipe)
+    facts = facts_of(run.sequence)
+    outputs = plan_outputs(passes_of(run.sequence), recipe, settled_only=True)
+    failed = {str(frame.number): frame.fault for frame in run.frames if frame.state == "failed"}
+    asked = {frame.number for frame in run.frames}
+    first, last = min(asked), max(asked)
+    absent = [number for number in range(first, last + 1) if number not in asked]
+    unproven = [frame.number for frame in run.frames if frame.state != "proven"]
+    return {
+        "form": FORM,
+        "software": SOFTWARE,
+        "show": run.shot.show.code,
+        "shot": run.shot.code,
+        "version": run.version,
+        "frame_rate": run.shot.show.fps,
+        "scene_unit": run.shot.show.scene_unit,
+        "first": first,
+        "last": last,
+        "missing": sorted(absent + unproven),
+        "source": {
+            "folder": run.sequence.folder,
+            "pattern": run.sequence.pattern,
+            "version": run.sequence.version,
+            "digest": run.sequence.digest,
+        },
+        "recipe": {
+            "revision": run.revision.number,
+            "digest": run.revision.digest,
+            "settings": recipe.as_dict(),
+        },
+        "notes": run.notes,
+        "data_window": list(facts.parts[0].data_window),
+        "display_window": list(facts.parts[0].display_window),
+        "compression": recipe.pack.compression.value,
+        "channels": [
+            {"name": c.name, "type": c.stored, "from": c.source, "channel": c.ref.name if c.ref else None}
+            for c in outputs.channels
+        ],
+        "checksum_kind": "xxh3_128",
+        "frames": [
+            {
+                "number": frame.number,
+                "file": frame.file_name,
+                "bytes": frame.size_bytes,
+                "checksum": frame.checksum,
+                "proof": frame.proof,
+            }
+            for frame in run.frames
+            if frame.state == "proven"
+        ],
+        "failed": failed,
+    }
+
+
+def _write(path: str, text: str) -> None:
+    with open(path, "w", encoding="utf-8") as file:
+        file.write(text)
+        file.flush()
+        os.fsync(file.fileno())

@@ -1,0 +1,161 @@
+"""A run planned: which frames, through which revision, into which new version. Nothing is computed yet."""
+
+from __future__ import annotations
+
+import os
+import re
+
+from sqlalchemy import func, insert, select
+from sqlalchemy.orm import Session
+
+from drawstring.core.errors import ConflictError, OutputError, SettingError
+from drawstring.core.recipe import RESULTS, KnotState, plan_outputs, upgraded
+from drawstring.runs.plan import FrameTask, RunPlan
+from drawstring.store import deliveries, recipes
+from drawstring.store.ledger import UNDER_WAY
+from drawstring.store.models import Frame, Run, RunFrame, Shot
+from drawstring.store.standing import ShotStanding, standing
+
+
+def plan_run(session: Session, shot: Shot, *, output: str, by: str = "") -> Run:
+    """Plan a run of a shot: a new version, a row for every frame.
+
+    Parameters
+    ----------
+    output : str
+        The folder below which packages go.
+
+    Raises
+    ------
+    MissingError
+        Nothing was accepted for the shot.
+    ConflictError
+        A finding stops it, no frame is in the range, or a run of it is under way.
+    OutputError
+        The version's folder can't be made.
+    """
+    sequence = deliveries.in_use(shot)
+    how = standing(session, shot)
+    if how.stops:
+        finding = how.stops[0]
+        raise ConflictError(finding.what, where=finding.where, why=finding.why, remedy=finding.remedy)
+    busy = session.scalar(select(Run.id).where(Run.shot_id == shot.id, Run.state.in_(UNDER_WAY)))
+    if busy:
+        raise ConflictError(
+            f"Run {busy} of {shot.code} is under way.", where="run",
+            why="Two runs would do the same work twice.", remedy="Wait for it, or cancel it first.",
+        )  # fmt: skip
+    frames = _frames_of(session, how)
+    revision = recipes.head(session, shot) or recipes.settle(session, shot, "arrivals", by=by)
+    version, folder = _new_folder(session, shot, output)
+    run = Run(
+        shot_id=shot.id, sequence_id=sequence.id, revision_id=revision.id, version=version, folder=folder,
+        notes=notes_for(how), by=by,
+    )  # fmt: skip
+    session.add(run)
+    session.flush()
+    digits = max(4, len(str(frames[-1].number)))
+    session.execute(
+        insert(RunFrame),
+        [
+            {
+                "run_id": run.id,
+                "number": frame.number,
+                "file_name": f"{shot.code}_v{version:03d}.{frame.number:0{digits}d}.exr",
+            }
+            for frame in frames
+        ],
+    )
+    return run
+
+
+def notes_for(how: ShotStanding) -> list[str]:
+    """Say what a run of the shot would leave out or do on old grounds."""
+    notes = []
+    for knot in how.knots:
+        makes = [result.name for result in RESULTS.values() if result.knot == knot.name]
+        if knot.state is KnotState.OPEN and makes:
+            notes.append(f"{knot.title} is open: {', '.join(makes)} will not be in the package.")
+        elif knot.state is KnotState.STALE and makes:
+            notes.append(f"{knot.title} is stale: {knot.reason}.")
+    sequence = how.shot.sequence
+    if sequence and sequence.missing:
+        missing = ", ".join(str(number) for number in sequence.missing[:6])
+        more = f" and {len(sequence.missing) - 6} more" if len(sequence.missing) > 6 else ""
+        notes.append(f"Frames {missing}{more} did not arrive: the package will have a hole there.")
+    return notes
+
+
+def plan_of(run: Run) -> RunPlan:
+    """Give what every frame of a run needs, as plain data for the workers."""
+    sequence, shot = run.sequence, run.shot
+    recipe = upgraded(run.revision.recipe)
+    return RunPlan(
+        run_id=run.id,
+        shot=shot.code,
+        show=shot.show.code,
+        version=run.version,
+        folder=run.folder,
+        scene_unit=shot.show.scene_unit,
+        recipe=recipe,
+        recipe_digest=run.revision.digest,
+        passes=tuple(deliveries.passes_of(sequence)),
+        facts=deliveries.facts_of(sequence),
+    )
+
+
+def tasks_of(session: Session, run: Run) -> list[FrameTask]:
+    """Give the frames of a run that are still to be done."""
+    query = (
+        select(RunFrame, Frame)
+        .join(Frame, (Frame.number == RunFrame.number) & (Frame.sequence_id == run.sequence_id))
+        .where(RunFrame.run_id == run.id, RunFrame.state == "waiting")
+        .order_by(RunFrame.number)
+    )
+    return [
+        FrameTask(frame.number, source.path, source.size_bytes, source.mtime_ns, frame.file_name)
+        for frame, source in session.execute(query)
+    ]
+
+
+def _frames_of(session: Session, how: ShotStanding) -> list[Frame]:
+    sequence = deliveries.in_use(how.shot)
+    settings = how.recipe.arrivals
+    frames = [
+        frame
+        for frame in deliveries.usable_frames(session, sequence)
+        if (settings.first is None or frame.number >= settings.first)
+        and (settings.last is None or frame.number <= settings.last)
+    ]
+    if not frames:
+        raise ConflictError(
+            f"No usable frame lies between {settings.first} and {settings.last}.",
+            where="arrivals.first",
+            why="The package would be empty.",
+            remedy=f"The delivery has {sequence.first} to {sequence.last}: widen the range.",
+        )
+    if not plan_outputs(how.passes, how.recipe, settled_only=True).channels:
+        raise SettingError(
+            "No channel goes out.", where="pack", why="The files would be empty.", remedy="Let a pass go out."
+        )
+    return frames
+
+
+def _new_folder(session: Session, shot: Shot, output: str) -> tuple[int, str]:
+    """Make the next version's folder; a version that is on disk or in the ledger is never used again."""
+    place = os.path.join(output, shot.show.code, shot.code)
+    try:
+        os.makedirs(place, exist_ok=True)
+        on_disk = [int(m[1]) for name in os.listdir(place) if (m := re.fullmatch(r"v(\d+)", name))]
+        used = session.scalar(select(func.max(Run.version)).where(Run.shot_id == shot.id)) or 0
+        version = max([used, *on_disk], default=0) + 1
+        folder = os.path.join(place, f"v{version:03d}")
+        os.mkdir(folder)
+    except OSError as error:
+        raise OutputError(
+            f"No new version can be made in {place}: {error.strerror}.",
+            where=place,
+            why="The package needs a folder of its own.",
+            remedy="Open the folder for writing or free some space, then press run again.",
+        ) from error
+    return version, folder

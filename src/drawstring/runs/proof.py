@@ -1,0 +1,130 @@
+"""The proof of a written file: opened again by another reader and compared channel by channel.
+
+Files are written with OpenEXR and read back with OpenImageIO. What lossless compression gives back must
+be equal bit by bit, NaN and infinity included; for lossy compression the largest and the mean difference are
+stated.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping
+from itertools import groupby
+from typing import Any
+
+import numpy as np
+import OpenImageIO as oiio
+import xxhash
+
+from drawstring.core.arrays import Stored
+from drawstring.core.errors import OutputError
+from drawstring.core.io.facts import Window
+
+_TYPES = {np.dtype(np.float16): "half", np.dtype(np.float32): "float", np.dtype(np.uint32): "uint32"}
+_BITS = {2: np.uint16, 4: np.uint32}
+
+
+def prove(path: str, written: Mapping[str, Stored], *, data_window: Window, is_lossy: bool) -> dict[str, Any]:
+    """Read a file back and compare.
+
+    Parameters
+    ----------
+    path : str
+    written : mapping of channel name to (H, W)
+        What was meant to be written, in its stored type.
+    data_window : Window
+    is_lossy : bool
+        Whether differences are allowed, and stated.
+
+    Returns
+    -------
+    dict
+        `reader`, `channels` compared, `equal` of them bit by bit, `largest_difference` by channel.
+
+    Raises
+    ------
+    OutputError
+        The file can't be read, lacks a channel, or differs.
+    """
+    source = oiio.ImageInput.open(path)
+    if source is None:
+        raise _not_proven(path, f"it can't be opened again: {oiio.geterror()}")
+    try:
+        spec = source.spec()
+        if Window(spec.x, spec.y, spec.x + spec.width - 1, spec.y + spec.height - 1) != data_window:
+            raise _not_proven(path, "its data window is another one")
+        if sorted(spec.channelnames) != sorted(written):
+            odd = sorted(set(spec.channelnames) ^ set(written))
+            raise _not_proven(path, f"its channels differ: {', '.join(odd)}")
+        differences: dict[str, float] = {}
+        equal = 0
+        for first, names, dtype in _runs(spec, written):
+            pixels = source.read_image(0, 0, first, first + len(names), _TYPES[dtype])
+            if pixels is None:
+                raise _not_proven(path, f"{names[0]} can't be read: {source.geterror()}")
+            back = np.asarray(pixels)
+            for i, name in enumerate(names):
+                if _same_bits(back[..., i], written[name]):
+                    equal += 1
+                elif is_lossy:
+                    differences[name] = _difference(back[..., i], written[name])
+                else:
+                    raise _not_proven(path, f"{name} came back different")
+    finally:
+        source.close()
+    return {
+        "reader": f"OpenImageIO {oiio.VERSION_STRING}",
+        "channels": len(written),
+        "equal": equal,
+        "largest_difference": differences,
+    }
+
+
+def checksum(path: str) -> str:
+    """Give the file's xxh3 checksum, 128 bits, as hexadecimal digits."""
+    digest = xxhash.xxh3_128()
+    with open(path, "rb") as file:
+        while block := file.read(1 << 22):
+            digest.update(block)
+    return digest.hexdigest()
+
+
+def _runs(spec: Any, written: Mapping[str, Stored]) -> list[tuple[int, list[str], np.dtype[Any]]]:
+    """Give neighbouring channels of one type; with two types and many changes, float serves for both.
+
+    Every run unpacks each chunk again, so a file of mixed types is read as float at once: exact for half
+    and for float. Whole numbers are always read as such.
+    """
+    kinds = [written[name].dtype for name in spec.channelnames]
+    runs = [(list(group), dtype) for dtype, group in groupby(range(len(kinds)), key=lambda i: kinds[i])]
+    if len(runs) > 2 and np.dtype(np.uint32) not in kinds:
+        return [(0, list(spec.channelnames), np.dtype(np.float32))]
+    return [(members[0], [spec.channelnames[i] for i in members], dtype) for members, dtype in runs]
+
+
+def _same_bits(back: Stored, meant: Stored) -> bool:
+    """Whether two planes hold the same values; NaN equals NaN, and 0 is not -0."""
+    if back.dtype != meant.dtype:
+        meant = meant.astype(back.dtype)
+    bits = _BITS[back.dtype.itemsize]
+    a, b = np.ascontiguousarray(back).view(bits), np.ascontiguousarray(meant).view(bits)
+    if np.array_equal(a, b):
+        return True
+    # A NaN may come back with other bits behind it.
+    differs = a != b
+    return bool(back.dtype.kind == "f" and np.isnan(back[differs]).all() and np.isnan(meant[differs]).all())
+
+
+def _difference(back: Stored, meant: Stored) -> float:
+    with np.errstate(invalid="ignore"):
+        apart = np.abs(back.astype(np.float64) - meant.astype(np.float64))
+    return float(np.nanmax(apart, initial=0.0))
+
+
+def _not_proven(path: str, what: str) -> OutputError:
+    return OutputError(
+        f"{os.path.basename(path)} was written, but {what}.",
+        where=path,
+        why="A file that does not hold what was computed must not be handed on.",
+        remedy="The frame is tried again; if it fails again, check the disk.",
+    )

@@ -1,0 +1,1 @@
+"""Stand-ins for the outside world: a small renderer, and the demo show made with it."""

@@ -1,0 +1,115 @@
+"""Cameras and the views rendered through them.
+
+A camera is where it stands, where it looks and its lens; a view is what is rendered of it: size, window
+(a tile, or more than the picture for overscan), eye, projection, open lens. All are parameters of the
+same ray.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from drawstring.core.io.facts import Window
+
+PINHOLE, LATLONG = range(2)
+
+
+@dataclass(frozen=True)
+class Camera:
+    """A camera at one frame: metres, y up.
+
+    Attributes
+    ----------
+    position, target : (x, y, z)
+    focal_mm, filmback_mm : float
+        Lens and width of the film.
+    stop : float
+        0 is a pin-hole; else the opening is `focal_mm / stop`.
+    focus_m : float
+        Where an open lens is sharp.
+    interaxial_m, convergence_m : float
+        For an eye: the eyes' distance, and where their film backs' shift brings them together.
+    """
+
+    position: tuple[float, float, float]
+    target: tuple[float, float, float]
+    focal_mm: float = 35.0
+    filmback_mm: float = 36.0
+    stop: float = 0.0
+    focus_m: float = 10.0
+    interaxial_m: float = 0.0
+    convergence_m: float = 0.0
+    near_clip_m: float = 0.1
+    far_clip_m: float = 1000.0
+
+    def axes(self) -> NDArray[np.float64]:
+        """Give right, up and forward as rows."""
+        forward = np.subtract(self.target, self.position)
+        forward = forward / np.linalg.norm(forward)
+        right = np.cross(forward, [0.0, 1.0, 0.0])
+        right /= np.linalg.norm(right)
+        return np.array([right, np.cross(right, forward), forward])
+
+    def world_to_camera(self) -> NDArray[np.float64]:
+        """Give the matrix as OpenEXR's `worldToCamera` wants it: row vectors, looking along -z."""
+        right, up, forward = self.axes()
+        turn = np.eye(4)
+        turn[:3, 0], turn[:3, 1], turn[:3, 2] = right, up, -forward
+        turn[3, :3] = -np.array(self.position) @ turn[:3, :3]
+        return turn
+
+
+@dataclass(frozen=True)
+class View:
+    """What is rendered of a camera.
+
+    Attributes
+    ----------
+    width, height : int
+        The display window.
+    window : Window, optional
+        The data window, where it is not the display window: a tile or overscan.
+    projection : int
+        PINHOLE or LATLONG.
+    eye : float
+        -1 left, 0 centre, 1 right.
+    samples : int
+        Along one side of a pixel; 2 means four samples.
+    lamps : tuple of int, optional
+        Only these lamps shine.
+    is_thrifty : bool
+        Whether a pixel whose opposite corners meet one surface is content with these two samples.
+        An open lens always takes all.
+    """
+
+    width: int
+    height: int
+    window: Window | None = None
+    projection: int = PINHOLE
+    eye: float = 0.0
+    samples: int = 2
+    lamps: tuple[int, ...] | None = None
+    is_thrifty: bool = True
+
+    @property
+    def data_window(self) -> Window:
+        """The rendered window."""
+        return self.window or Window(0, 0, self.width - 1, self.height - 1)
+
+    def rays(self, camera: Camera) -> NDArray[np.float64]:
+        """Give the numbers from which the kernels make rays: (24,) float64."""
+        right, up, forward = camera.axes()
+        offset = self.eye * camera.interaxial_m / 2
+        origin = np.array(camera.position) + offset * right
+        half = camera.filmback_mm / 2 / camera.focal_mm
+        shift = -offset / camera.convergence_m if camera.convergence_m else 0.0
+        opening = camera.focal_mm / camera.stop / 2000 if camera.stop else 0.0
+        return np.array(
+            [
+                *origin, *right, *up, *forward, half, self.width, self.height, self.projection, shift,
+                opening, camera.focus_m, float(self.is_thrifty), 0.0, 0.0, 0.0, 0.0,
+            ]
+        )  # fmt: skip

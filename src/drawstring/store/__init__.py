@@ -1,0 +1,1 @@
+"""What Drawstring remembers: typed models over PostgreSQL, and the services that change them."""

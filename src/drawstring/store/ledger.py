@@ -1,0 +1,171 @@
+"""Runs in the ledger: found, cancelled, continued, counted. The ledger is the truth about every frame."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import timedelta
+
+from sqlalchemy import case, func, select, update
+from sqlalchemy.orm import Session
+
+from drawstring.core.errors import ConflictError, MissingError
+from drawstring.store.models import Package, Run, RunFrame, Shot, Show, now
+
+UNDER_WAY = ("waiting", "running")
+
+
+@dataclass(frozen=True)
+class Progress:
+    """How far a run is.
+
+    Attributes
+    ----------
+    total, proven, failed : int
+        Frames.
+    size_bytes : int
+        Of the proven files.
+    rate : float
+        Frames a minute over the last ones; 0 while unknown.
+    seconds_left : float or None
+        At that rate.
+    """
+
+    total: int
+    proven: int
+    failed: int
+    size_bytes: int
+    rate: float
+    seconds_left: float | None
+
+    @property
+    def left(self) -> int:
+        """Frames still to be done."""
+        return self.total - self.proven - self.failed
+
+    @property
+    def share(self) -> float:
+        """Done, 0 to 1."""
+        return (self.total - self.left) / self.total if self.total else 1.0
+
+
+def find_run(session: Session, run_id: int) -> Run:
+    """Find a run.
+
+    Raises
+    ------
+    MissingError
+        There is none of this number.
+    """
+    run = session.get(Run, run_id)
+    if run is None:
+        raise MissingError(f"There is no run {run_id}.", where="run", remedy="Look at the list of runs.")
+    return run
+
+
+def recent(session: Session, show: Show, *, limit: int = 50) -> list[Run]:
+    """Give a show's runs, newest first."""
+    query = select(Run).join(Shot).where(Shot.show_id == show.id).order_by(Run.id.desc()).limit(limit)
+    return list(session.scalars(query))
+
+
+def under_way(session: Session, show: Show | None = None) -> list[Run]:
+    """Give the runs that are not at their end, oldest first."""
+    query = select(Run).where(Run.state.in_(UNDER_WAY)).order_by(Run.id)
+    if show is not None:
+        query = query.join(Shot).where(Shot.show_id == show.id)
+    return list(session.scalars(query))
+
+
+def progress(session: Session, runs: list[Run]) -> dict[int, Progress]:
+    """Count several runs with one query."""
+    recently = now() - timedelta(seconds=60)
+    query = (
+        select(
+            RunFrame.run_id,
+            func.count(),
+            func.count(case((RunFrame.state == "proven", 1))),
+            func.count(case((RunFrame.state == "failed", 1))),
+            func.coalesce(func.sum(RunFrame.size_bytes), 0),
+            func.count(case((RunFrame.ended_at > recently, 1))),
+            func.min(case((RunFrame.ended_at > recently, RunFrame.ended_at))),
+        )
+        .where(RunFrame.run_id.in_([run.id for run in runs]))
+        .group_by(RunFrame.run_id)
+    )
+    counted = {}
+    for run_id, total, proven, failed, size, lately, since in session.execute(query):
+        rate = 0.0
+        if lately > 1:
+            rate = (lately - 1) / max(0.5, (now() - since).total_seconds()) * 60
+        left = total - proven - failed
+        counted[run_id] = Progress(
+            total, proven, failed, int(size), rate, left / rate * 60 if rate and left else None
+        )
+    return counted
+
+
+def cancel(session: Session, run: Run) -> None:
+    """Stop a run after the frames that are being written; what is proven stays.
+
+    Raises
+    ------
+    ConflictError
+        It is at its end already.
+    """
+    if run.state not in UNDER_WAY:
+        raise ConflictError(
+            f"Run {run.id} is {run.state} already.", where="run", why="Nothing of it is under way.",
+            remedy="Start a new run, or go on with this one.",
+        )  # fmt: skip
+    run.state, run.ended_at = "cancelled", now()
+    session.flush()
+
+
+def go_on(session: Session, run: Run) -> None:
+    """Take up a cancelled or failed run again: only what is missing is done.
+
+    Raises
+    ------
+    ConflictError
+        It is under way, complete, or the shot has another run under way.
+    """
+    others = session.scalar(
+        select(Run.id).where(Run.shot_id == run.shot_id, Run.state.in_(UNDER_WAY), Run.id != run.id)
+    )
+    missing = session.scalar(
+        select(func.count()).where(RunFrame.run_id == run.id, RunFrame.state != "proven")
+    )
+    if run.state in UNDER_WAY or others or not missing:
+        what = (
+            f"Run {others} of this shot is under way."
+            if others
+            else f"Run {run.id} is under way already."
+            if run.state in UNDER_WAY
+            else f"Run {run.id} is complete."
+        )
+        raise ConflictError(
+            what, where="run", why="There is nothing to go on with.", remedy="Look at the runs."
+        )
+    session.execute(
+        update(RunFrame)
+        .where(RunFrame.run_id == run.id, RunFrame.state == "failed")
+        .values(state="waiting", attempts=0, fault={}, ended_at=None)
+    )
+    run.state, run.ended_at = "waiting", None
+    session.flush()
+
+
+def find_package(session: Session, package_id: int) -> Package:
+    """Find a package.
+
+    Raises
+    ------
+    MissingError
+        There is none of this number.
+    """
+    package = session.get(Package, package_id)
+    if package is None:
+        raise MissingError(
+            f"There is no package {package_id}.", where="package", remedy="Look at the list of runs."
+        )
+    return package

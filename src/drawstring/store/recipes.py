@@ -1,0 +1,95 @@
+"""Recipes of shots in numbered revisions: changed, settled, undone; nothing is ever lost."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from drawstring.core.errors import ConflictError
+from drawstring.core.recipe import Recipe, change, digest_of, upgraded
+from drawstring.store.models import Revision, Shot
+
+
+def head(session: Session, shot: Shot) -> Revision | None:
+    """Give the newest revision; None for a shot that nobody touched yet."""
+    query = select(Revision).where(Revision.shot_id == shot.id).order_by(Revision.number.desc()).limit(1)
+    return session.scalar(query)
+
+
+def current(session: Session, shot: Shot) -> Recipe:
+    """Give the recipe in use; the defaults for a shot that nobody touched yet."""
+    revision = head(session, shot)
+    return upgraded(revision.recipe) if revision else Recipe()
+
+
+def set_values(session: Session, shot: Shot, typed: Mapping[str, Any], *, by: str = "") -> Revision:
+    """Write a revision in which some values are replaced, by dotted name.
+
+    Raises
+    ------
+    SettingError
+        One or several values are refused; nothing is written.
+    """
+    recipe = change(current(session, shot), typed, scene_unit=shot.show.scene_unit)
+    said = ", ".join(f"{name} = {value}" for name, value in typed.items())
+    return _write(session, shot, recipe, said=said, by=by)
+
+
+def settle(session: Session, shot: Shot, knot: str, *, said: str = "", by: str = "") -> Revision:
+    """Write a revision in which a knot is settled on the delivery in use.
+
+    Raises
+    ------
+    SettingError
+        There is no such knot.
+    """
+    digest = shot.sequence.digest if shot.sequence else ""
+    recipe = current(session, shot)
+    settings = recipe.knot(knot).model_copy(update={"settled_on": digest, "needed": True})
+    return _write(session, shot, recipe.with_knot(settings), said=said or f"settled {knot}", by=by)
+
+
+def undo(session: Session, shot: Shot, *, by: str = "") -> Revision:
+    """Write a revision that brings back the one before; undoing again goes further back.
+
+    Raises
+    ------
+    ConflictError
+        There is nothing before.
+    """
+    revision = head(session, shot)
+    stands_for = (revision.restores or revision.number) if revision else 0
+    before = session.scalar(
+        select(Revision)
+        .where(Revision.shot_id == shot.id, Revision.number < stands_for)
+        .order_by(Revision.number.desc())
+        .limit(1)
+    )
+    if before is None:
+        raise ConflictError(
+            "There is nothing to undo.", where="recipe", why="This is how the shot began.", remedy="Go on."
+        )
+    target = before.restores or before.number
+    return _write(
+        session, shot, upgraded(before.recipe), said=f"undo to revision {target}", by=by, restores=target
+    )
+
+
+def _write(
+    session: Session, shot: Shot, recipe: Recipe, *, said: str, by: str, restores: int | None = None
+) -> Revision:
+    """Write the next revision; a number taken by someone else fails here, not at the end of the request."""
+    latest = head(session, shot)
+    plain = recipe.as_dict()
+    if latest is not None and latest.recipe == plain and restores is None:
+        return latest
+    revision = Revision(
+        shot_id=shot.id, number=(latest.number if latest else 0) + 1, recipe=plain,
+        digest=digest_of(recipe), said=said, restores=restores, by=by,
+    )  # fmt: skip
+    session.add(revision)
+    session.flush()
+    return revision
