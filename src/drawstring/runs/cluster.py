@@ -26,6 +26,10 @@ def cluster(*, scheduler: str = "", workers: int = 1) -> Iterator[Callable[[], C
             "distributed.scheduler.allowed-failures": 2,
             "distributed.worker.daemon": False,
             "distributed.comm.timeouts.connect": "10s",
+            # Dask asks for memory to be given back at once, which for pictures means that every frame
+            # pays again for the same pages; the workers keep it instead (glibc mallopt(3)).
+            "distributed.nanny.pre-spawn-environ.MALLOC_TRIM_THRESHOLD_": 1 << 30,
+            "distributed.nanny.pre-spawn-environ.MALLOC_MMAP_THRESHOLD_": 32 << 20,
         }
     )
     if scheduler:

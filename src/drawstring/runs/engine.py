@@ -93,7 +93,7 @@ class Engine:
                 busy = self.step()
                 time.sleep(TICK_S if busy else 2 * TICK_S)
             except (DatabaseAway, SQLAlchemyError) as error:
-                log.warning("The database is away, waiting: %s", error)
+                log.warning("The database is away, waiting: %s (%s)", error, error.__cause__ or error)
                 self._lock = None
                 self._forget()
                 time.sleep(1)

@@ -23,6 +23,9 @@ from drawstring.core.io.facts import Window
 _TYPES = {np.dtype(np.float16): "half", np.dtype(np.float32): "float", np.dtype(np.uint32): "uint32"}
 _BITS = {2: np.uint16, 4: np.uint32}
 
+BLOCK = 32
+"""Rows compared at a time: a multiple of the chunk height of all lossless compressions."""
+
 
 def prove(path: str, written: Mapping[str, Stored], *, data_window: Window, is_lossy: bool) -> dict[str, Any]:
     """Read a file back and compare.
@@ -56,27 +59,32 @@ def prove(path: str, written: Mapping[str, Stored], *, data_window: Window, is_l
         if sorted(spec.channelnames) != sorted(written):
             odd = sorted(set(spec.channelnames) ^ set(written))
             raise _not_proven(path, f"its channels differ: {', '.join(odd)}")
-        differences: dict[str, float] = {}
-        equal = 0
-        for first, names, dtype in _runs(spec, written):
-            pixels = source.read_image(0, 0, first, first + len(names), _TYPES[dtype])
-            if pixels is None:
-                raise _not_proven(path, f"{names[0]} can't be read: {source.geterror()}")
-            back = np.asarray(pixels)
-            for i, name in enumerate(names):
-                if _same_bits(back[..., i], written[name]):
-                    equal += 1
-                elif is_lossy:
-                    differences[name] = _difference(back[..., i], written[name])
-                else:
-                    raise _not_proven(path, f"{name} came back different")
+        differences = dict.fromkeys(written, 0.0)
+        # Rows are compared in blocks that stay in the processor's cache; a block holds whole chunks of
+        # every compression, so none is unpacked twice.
+        runs = _runs(spec, written)
+        for top in range(0, spec.height, BLOCK):
+            bottom = min(top + BLOCK, spec.height)
+            for first, names, dtype in runs:
+                pixels = source.read_scanlines(
+                    0, 0, spec.y + top, spec.y + bottom, 0, first, first + len(names), _TYPES[dtype]
+                )
+                if pixels is None:
+                    raise _not_proven(path, f"{names[0]} can't be read: {source.geterror()}")
+                back = np.asarray(pixels).reshape(bottom - top, spec.width, len(names))
+                for i, name in enumerate(names):
+                    meant = written[name][top:bottom]
+                    if not _same_bits(back[..., i], meant):
+                        if not is_lossy:
+                            raise _not_proven(path, f"{name} came back different")
+                        differences[name] = max(differences[name], _difference(back[..., i], meant))
     finally:
         source.close()
     return {
         "reader": f"OpenImageIO {oiio.VERSION_STRING}",
         "channels": len(written),
-        "equal": equal,
-        "largest_difference": differences,
+        "equal": sum(1 for largest in differences.values() if largest == 0),
+        "largest_difference": {name: largest for name, largest in differences.items() if largest},
     }
 
 

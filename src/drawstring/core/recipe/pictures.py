@@ -1,0 +1,132 @@
+"""A pass or result as a picture for looking: which channels it takes, and how its values are to be shown.
+
+What is shown are the true values, at full size or as a proxy; nothing is baked in. Hashed names, which mean
+nothing as numbers, come as stable colours.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from drawstring.core.arrays import Stored
+from drawstring.core.colour.look import matte_colours
+from drawstring.core.depth.background import nothing_there
+from drawstring.core.errors import MissingError
+from drawstring.core.io.facts import ChannelRef
+from drawstring.core.passes.recognition import Pass
+from drawstring.core.passes.roles import COLOUR_ROLES, Role
+from drawstring.core.recipe.recipe import Recipe
+from drawstring.core.recipe.results import RESULTS, Pixels
+
+
+@dataclass(frozen=True)
+class Shown:
+    """A picture for looking.
+
+    Attributes
+    ----------
+    values : (H, W, C) float16 or float32
+        C is 1, 3 or 4.
+    kind : str
+        "light" goes through the view transform; "values" are shown as they are; "direction" is lifted
+        from -1..1; "distance" is spread between `low` and `high`.
+    low, high : float
+        Ends for "distance".
+    """
+
+    values: NDArray[Any]
+    kind: str
+    low: float = 0.0
+    high: float = 1.0
+
+
+def picture_inputs(name: str, passes: Sequence[Pass]) -> list[ChannelRef]:
+    """Give the channels that a picture takes.
+
+    Raises
+    ------
+    MissingError
+        There is no pass or result of this name.
+    """
+    if name in RESULTS:
+        return RESULTS[name].inputs(passes)
+    return list(_pass(name, passes).channels)
+
+
+def picture(name: str, passes: Sequence[Pass], recipe: Recipe, pixels: Pixels) -> Shown:
+    """Make a picture of a pass or result.
+
+    Parameters
+    ----------
+    name : str
+    passes : sequence of Pass
+    recipe : Recipe
+    pixels : mapping of ChannelRef to (H, W)
+        At least `picture_inputs`.
+    """
+    if name in RESULTS:
+        made = RESULTS[name].compute(pixels, passes, recipe)
+        return Shown(np.stack(made, axis=-1), "values")
+    one = _pass(name, passes)
+    planes = [pixels[ref] for ref in one.channels]
+    if one.role is Role.OBJECT_MATTE and len(planes) > 1:
+        return Shown((matte_colours(planes) / np.float32(255)).astype(np.float16), "values")
+    if one.role is Role.DEPTH:
+        z = np.asarray(planes[0], np.float32)
+        nothing = nothing_there(z)
+        ends = np.percentile(z[~nothing], [0.5, 99.5]) if not nothing.all() else (0.0, 1.0)
+        return Shown(z[..., None], "distance", float(ends[0]), float(ends[1]))
+    if one.role is Role.POSITION:
+        values = np.stack([np.asarray(plane, np.float32) for plane in planes[:3]], axis=-1)
+        low, high = np.percentile(values, [2, 98])
+        return Shown(values, "distance", float(low), float(high))
+    kind = "light" if one.role in COLOUR_ROLES else "direction" if one.role is Role.NORMAL else "values"
+    return Shown(_stacked(planes[:4]), kind)
+
+
+def proxy(plane: Stored, level: int, *, is_light: bool) -> Stored:
+    """Make a plane smaller by halving `level` times.
+
+    Light is averaged; whatever must not be mixed (distances, names, normals) keeps one true value of each
+    block.
+    """
+    step = 1 << level
+    if level == 0:
+        return plane
+    if not is_light:
+        return np.ascontiguousarray(plane[::step, ::step])
+    height, width = (plane.shape[0] + step - 1) // step, (plane.shape[1] + step - 1) // step
+    padded = np.pad(
+        plane.astype(np.float32),
+        ((0, height * step - plane.shape[0]), (0, width * step - plane.shape[1])),
+        mode="edge",
+    )
+    small = padded.reshape(height, step, width, step).mean(axis=(1, 3))
+    return np.asarray(small, plane.dtype)
+
+
+def is_light(name: str, passes: Sequence[Pass]) -> bool:
+    """Whether a picture's pixels may be averaged."""
+    return any(one.name == name and one.role in COLOUR_ROLES for one in passes)
+
+
+def _pass(name: str, passes: Sequence[Pass]) -> Pass:
+    one = next((one for one in passes if one.name == name), None)
+    if one is None:
+        known = ", ".join([*(one.name for one in passes), *RESULTS])
+        raise MissingError(f"There is no pass {name}.", where="pass", remedy=f"There are: {known}.")
+    return one
+
+
+def _stacked(planes: Sequence[Stored]) -> NDArray[Any]:
+    """Put channels side by side as half: all that an eye can tell; two channels get an empty third."""
+    planes = list(planes)
+    if len(planes) == 2:
+        planes.append(np.zeros_like(planes[0]))
+    with np.errstate(over="ignore"):
+        return np.stack([np.asarray(plane).astype(np.float16) for plane in planes], axis=-1)

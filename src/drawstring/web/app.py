@@ -1,0 +1,68 @@
+"""The application put together: settings, services, blueprints, errors."""
+
+from __future__ import annotations
+
+import atexit
+from typing import Any
+
+from flask import Flask
+from flask_wtf.csrf import CSRFProtect
+from sqlalchemy.orm import sessionmaker
+
+from drawstring.installation import Installation, read_installation
+from drawstring.runs.readers import Readers
+from drawstring.store.database import connect
+from drawstring.web import errors, filters
+from drawstring.web.arrivals.views import bp as arrivals
+from drawstring.web.bench.views import bp as bench
+from drawstring.web.board.views import bp as board
+from drawstring.web.depth.views import bp as depth
+from drawstring.web.pack.views import bp as pack
+from drawstring.web.packages.views import bp as packages
+from drawstring.web.pictures.frames import FrameCache
+from drawstring.web.pictures.views import bp as pictures
+from drawstring.web.runs.views import bp as runs
+from drawstring.web.services import House
+
+BLUEPRINTS = (board, bench, depth, arrivals, pack, pictures, runs, packages)
+
+csrf = CSRFProtect()
+
+
+def create_app(installation: Installation | None = None, **overrides: Any) -> Flask:
+    """Make the application.
+
+    Parameters
+    ----------
+    installation : Installation, optional
+        Read from the environment when not given.
+    overrides
+        Flask settings, for tests.
+    """
+    installation = installation or read_installation()
+    app = Flask(__name__)
+    app.config.update(
+        SECRET_KEY=installation.secret_key,
+        # Scans and settings are small; files come with uploads of their own one day.
+        MAX_CONTENT_LENGTH=4 << 20,
+        WTF_CSRF_TIME_LIMIT=None,
+        SESSION_COOKIE_SAMESITE="Strict",
+        SESSION_COOKIE_HTTPONLY=True,
+        # A page of another site that has its name point here is not answered.
+        TRUSTED_HOSTS=["127.0.0.1", "localhost", "::1"],
+    )
+    app.config.update(overrides)
+    readers = Readers(installation.worker_count)
+    atexit.register(readers.close)
+    app.extensions["house"] = House(
+        installation,
+        sessionmaker(connect(installation.database), expire_on_commit=False),
+        readers,
+        FrameCache(readers, installation.cache_mb << 20),
+    )
+    csrf.init_app(app)
+    errors.init_app(app)
+    filters.init_app(app)
+    for blueprint in BLUEPRINTS:
+        app.register_blueprint(blueprint)
+    return app

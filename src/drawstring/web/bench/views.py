@@ -1,0 +1,149 @@
+"""Bench: one shot, its cord across the top, the well in the middle, a knot's settings beside it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, make_response, redirect, render_template, request, url_for
+from sqlalchemy.orm import Session
+from werkzeug.wrappers import Response
+
+from drawstring.core.colour import VIEWS
+from drawstring.core.depth import Mapping, NothingThere, Overshoot, WhiteEnd
+from drawstring.core.findings import gravest_first
+from drawstring.core.passes import Role
+from drawstring.core.recipe import available_results
+from drawstring.store import deliveries, recipes, shows
+from drawstring.store.models import Shot
+from drawstring.store.standing import ShotStanding, standing
+from drawstring.web.services import who, work
+
+bp = Blueprint("bench", __name__)
+
+CHOICES = {
+    "mapping": list(Mapping),
+    "white_is": list(WhiteEnd),
+    "overshoot": list(Overshoot),
+    "nothing": list(NothingThere),
+}
+
+
+@bp.get("/shots/<int:shot_id>")
+def shot(shot_id: int) -> Response:
+    """Open a shot at the first knot that is not settled."""
+    with work() as session:
+        how = standing(session, shows.shot_by_id(session, shot_id))
+        open_knots = [knot.name for knot in how.knots if not knot.is_taut]
+        first = open_knots[0] if open_knots else "depth"
+    return redirect(url_for("pack.page" if first == "pack" else "bench.bench", shot_id=shot_id, knot=first))
+
+
+@bp.get("/shots/<int:shot_id>/<any(arrivals, depth):knot>")
+def bench(shot_id: int, knot: str) -> str:
+    """Show the bench with one knot's settings."""
+    with work() as session:
+        one = shows.shot_by_id(session, shot_id)
+        return render_template("bench/bench.html", **bench_words(session, one, knot))
+
+
+@bp.post("/shots/<int:shot_id>/<any(arrivals, depth, pack):knot>/settle")
+def settle(shot_id: int, knot: str) -> Response:
+    """Settle a knot as it is."""
+    with work() as session:
+        one = shows.shot_by_id(session, shot_id)
+        recipes.settle(session, one, knot, by=who())
+        return changed(session, one, knot)
+
+
+@bp.post("/shots/<int:shot_id>/<any(arrivals, depth, pack):knot>/needed")
+def needed(shot_id: int, knot: str) -> Response:
+    """Say whether a knot is needed for this shot."""
+    with work() as session:
+        one = shows.shot_by_id(session, shot_id)
+        value = request.form.get("needed") == "yes"
+        recipes.set_values(session, one, {f"{knot}.needed": value}, by=who())
+        return changed(session, one, knot)
+
+
+@bp.post("/shots/<int:shot_id>/<any(arrivals, depth, pack):knot>/undo")
+def undo(shot_id: int, knot: str) -> Response:
+    """Go back one revision."""
+    with work() as session:
+        one = shows.shot_by_id(session, shot_id)
+        recipes.undo(session, one, by=who())
+        return changed(session, one, knot)
+
+
+@bp.post("/shots/<int:shot_id>/passes/<name>/role")
+def correct_role(shot_id: int, name: str) -> Response:
+    """Take a pass for another role, as the person says."""
+    with work() as session:
+        one = shows.shot_by_id(session, shot_id)
+        deliveries.correct_role(session, deliveries.in_use(one), name, request.form.get("role", ""))
+        session.expire_all()
+        return changed(session, one, "arrivals")
+
+
+def changed(session: Session, one: Shot, knot: str) -> Response:
+    """Answer a change with the knot as it now stands, the cord, and word for the scripts to draw anew."""
+    session.expire_all()
+    words = bench_words(session, one, knot)
+    if knot == "pack":
+        from drawstring.web.pack.views import pack_words
+
+        words |= pack_words(session, one)
+    response = make_response(render_template("bench/_changed.html", **words))
+    response.headers["HX-Trigger"] = "recipe-changed"
+    return response
+
+
+def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
+    """Gather what the bench's templates need."""
+    how = standing(session, one)
+    sequence = one.sequence
+    frames: list[dict[str, Any]] = []
+    if sequence:
+        here = {frame.number: frame for frame in sequence.frames}
+        for number in range(sequence.first, sequence.last + 1):
+            frame = here.get(number)
+            state = "missing" if frame is None else "faulty" if frame.fault else "here"
+            frames.append({"number": number, "state": state, "note": frame.fault if frame else ""})
+    usable = [frame["number"] for frame in frames if frame["state"] == "here"]
+    results = list(available_results(how.passes, how.recipe))
+    return {
+        "shot": one,
+        "show": one.show,
+        "how": how,
+        "knot": knot,
+        "sequence": sequence,
+        "measurement": sequence.measurement if sequence else None,
+        "frames": frames,
+        "frame": usable[len(usable) // 2] if usable else None,
+        "passes": sorted(how.passes, key=_place_in_tray),
+        "results": results,
+        "first_pictures": _first_pictures(how, results),
+        "views": VIEWS,
+        "roles": list(Role),
+        "choices": CHOICES,
+        "findings": gravest_first(how.findings.get(knot, [])),
+        "next_knot": _next_knot(how, knot),
+    }
+
+
+def _place_in_tray(one: Any) -> int:
+    order = [Role.BEAUTY, Role.DEPTH, Role.NORMAL, Role.OBJECT_MATTE, Role.SHADOW, Role.OCCLUSION]
+    return order.index(one.role) if one.role in order else len(order)
+
+
+def _first_pictures(how: ShotStanding, results: list[str]) -> tuple[str, str]:
+    """Choose what lies in the well at first: the beauty, and the knot's result or the depth beside it."""
+    names = [one.name for one in how.passes]
+    first = "beauty" if "beauty" in names else names[0] if names else ""
+    second = results[0] if results else "depth" if "depth" in names else first
+    return first, second
+
+
+def _next_knot(how: ShotStanding, knot: str) -> str:
+    names = [view.name for view in how.knots]
+    after = names.index(knot) + 1
+    return names[after] if after < len(names) else ""

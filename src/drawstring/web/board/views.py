@@ -1,0 +1,87 @@
+"""Board: a show's shots, a cord each. And the list of shows."""
+
+from __future__ import annotations
+
+from flask import Blueprint, redirect, render_template, request, url_for
+from sqlalchemy import select
+from werkzeug.wrappers import Response
+
+from drawstring.core.errors import SettingError
+from drawstring.core.recipe import KNOTS
+from drawstring.core.units import METRES
+from drawstring.store import ledger, shows
+from drawstring.store.models import Show
+from drawstring.store.standing import shots_of, standings
+from drawstring.web.services import work
+
+bp = Blueprint("board", __name__)
+
+
+@bp.get("/alive")
+def alive() -> str:
+    """Say that the pages are up."""
+    return "yes"
+
+
+@bp.get("/")
+def front() -> str | Response:
+    """Open the only show's board, or the list of shows."""
+    with work() as session:
+        codes = list(session.scalars(select(Show.code).order_by(Show.code)))
+        if len(codes) == 1:
+            return redirect(url_for("board.board", code=codes[0]))
+        return render_template(
+            "board/shows.html", shows=[shows.find_show(session, c) for c in codes], units=METRES
+        )
+
+
+@bp.get("/shows")
+def all_shows() -> str:
+    """List the shows, with a form for a new one."""
+    with work() as session:
+        found = list(session.scalars(select(Show).order_by(Show.code)))
+        return render_template("board/shows.html", shows=found, units=METRES)
+
+
+@bp.post("/shows")
+def make_show() -> Response:
+    """Make a show."""
+    form = request.form
+    try:
+        fps = float(form.get("show.fps", "24").replace(",", "."))
+    except ValueError as error:
+        raise SettingError(
+            f"“{form.get('show.fps')}” is not a rate.",
+            where="show.fps",
+            why="Playback needs one.",
+            remedy="Type a number above 0, such as 24.",
+        ) from error
+    with work() as session:
+        show = shows.make_show(
+            session,
+            form.get("show.code", "").strip(),
+            title=form.get("show.title", "").strip(),
+            fps=fps,
+            scene_unit=form.get("show.unit", "m"),
+        )
+        return redirect(url_for("board.board", code=show.code), 303)
+
+
+@bp.get("/shows/<code>")
+def board(code: str) -> str:
+    """Show how every shot of a show stands."""
+    with work() as session:
+        show = shows.find_show(session, code)
+        rows = standings(session, shots_of(session, show))
+        running = {run.shot_id: run for run in ledger.under_way(session, show)}
+        progress = ledger.progress(session, list(running.values()))
+        return render_template(
+            "board/board.html",
+            show=show,
+            rows=rows,
+            knots=KNOTS,
+            running=running,
+            progress=progress,
+            tight=sum(1 for row in rows if all(knot.is_taut for knot in row.knots)),
+            stopped=sum(1 for row in rows if row.stops),
+        )

@@ -1,0 +1,85 @@
+"""How values are written on pages."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from flask import Flask
+
+from drawstring.core.units import say_length
+from drawstring.store import ledger
+from drawstring.web.drawing import cord_drawing
+from drawstring.web.services import work
+
+
+def init_app(app: Flask) -> None:
+    """Give templates these filters and functions."""
+    app.jinja_env.filters.update(
+        distance=say_length, size=say_size, ago=say_ago, span=say_span, percent=say_percent, plural=say_plural
+    )
+    app.jinja_env.globals.update(cord_drawing=cord_drawing, engine_summary=engine_summary)
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+
+
+def say_size(count: int) -> str:
+    """Write bytes as people read them: 9.4 MB."""
+    size = float(count)
+    for unit in ("bytes", "kB", "MB", "GB"):
+        if size < 1000:
+            return f"{size:.0f} {unit}" if unit == "bytes" or size >= 100 else f"{size:.1f} {unit}"
+        size /= 1000
+    return f"{size:.1f} TB"
+
+
+def say_ago(when: datetime | None) -> str:
+    """Write how long ago a moment was."""
+    if when is None:
+        return ""
+    seconds = (datetime.now(UTC) - when).total_seconds()
+    if seconds < 90:
+        return "just now"
+    for limit, step, unit in ((5400, 60, "minute"), (129600, 3600, "hour"), (float("inf"), 86400, "day")):
+        if seconds < limit:
+            return f"{say_plural(round(seconds / step), unit)} ago"
+    return ""
+
+
+def say_span(seconds: float | None) -> str:
+    """Write a span of time: 4 min, 40 s; a dash while unknown."""
+    if seconds is None:
+        return "–"
+    if seconds < 90:
+        return f"{seconds:.0f} s"
+    if seconds < 5400:
+        return f"{seconds / 60:.0f} min"
+    return f"{seconds / 3600:.1f} h"
+
+
+def say_percent(share: float) -> str:
+    """Write a share with as many digits as matter."""
+    return f"{share:.1%}" if 0 < share < 0.1 else f"{share:.0%}"
+
+
+def say_plural(count: int, noun: str) -> str:
+    """Write a count with its noun: 1 shot, 2 shots."""
+    if count == 1:
+        return f"1 {noun}"
+    return f"{count:,} {noun}{'es' if noun.endswith(('s', 'x', 'ch')) else 's'}"
+
+
+def engine_summary() -> dict[str, Any] | None:
+    """Tell of the runs under way, for the top of every page; None while nothing runs."""
+    with work() as session:
+        runs = ledger.under_way(session)
+        if not runs:
+            return None
+        counted = [one for one in ledger.progress(session, runs).values()]
+        total = sum(one.total for one in counted)
+        left = sum(one.left for one in counted)
+        times = [one.seconds_left for one in counted if one.seconds_left is not None]
+        return {
+            "runs": len(runs),
+            "share": (total - left) / total if total else 0.0,
+            "left": sum(times) if len(times) == len(counted) else None,
+        }

@@ -1,0 +1,109 @@
+"""Pack knot: what goes out under which name, in which type; and the press that runs it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, render_template, request
+from sqlalchemy.orm import Session
+from werkzeug.wrappers import Response
+
+from drawstring.core.pack import Compression, OutputChannel, StoredType
+from drawstring.core.recipe import KnotState
+from drawstring.runs.planning import notes_for
+from drawstring.store import recipes, shows
+from drawstring.store.models import Shot
+from drawstring.store.standing import ShotStanding, standing
+from drawstring.web.bench.views import bench_words, changed
+from drawstring.web.services import who, work
+
+bp = Blueprint("pack", __name__)
+
+BYTES = {"half": 2, "float": 4, "uint": 4}
+
+ROW_PX = 44
+MAP_WIDTH = 220
+
+
+@bp.get("/shots/<int:shot_id>/pack")
+def page(shot_id: int, knot: str = "pack") -> str:
+    """Show the channel map, the form of the files and the press to run."""
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        words = bench_words(session, shot, "pack") | pack_words(session, shot)
+        return render_template("pack/pack.html", **words)
+
+
+@bp.post("/shots/<int:shot_id>/pack")
+def set_values(shot_id: int) -> Response:
+    """Change settings; every change is a revision."""
+    typed: dict[str, Any] = {name: value for name, value in request.form.items() if name.startswith("pack.")}
+    for name, value in typed.items():
+        if name.endswith(".goes"):
+            typed[name] = value == "yes"
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        recipes.set_values(session, shot, typed, by=who())
+        return changed(session, shot, "pack")
+
+
+def pack_words(session: Session, shot: Shot) -> dict[str, Any]:
+    """Gather what the pack templates need."""
+    how = standing(session, shot)
+    return {
+        "rows": _rows(how),
+        "compressions": list(Compression),
+        "types": list(StoredType),
+        "raw_bytes": _raw_bytes(how, shot),
+        "run_notes": notes_for(how),
+        "row_px": ROW_PX,
+        "map_width": MAP_WIDTH,
+    }
+
+
+def _rows(how: ShotStanding) -> list[dict[str, Any]]:
+    """Give a row for each pass and result: what it is, what it becomes, and its cord across."""
+    going: dict[str, list[OutputChannel]] = {}
+    for channel in how.outputs.channels:
+        going.setdefault(channel.source, []).append(channel)
+    open_knots = {knot.name for knot in how.knots if knot.state is KnotState.OPEN}
+    names = [
+        (one.name, f"{one.layer or 'R, G, B, A'}", len(one.channels), one.role.value) for one in how.passes
+    ]
+    names += [
+        (name, "made by Depth" + (", which is open" if "depth" in open_knots else ""), 1, "result")
+        for name in ("depth_normalised",)
+        if name in going or how.recipe.pack.rows.get(name)
+    ]
+    rows, place = [], 0
+    for i, (name, layer, count, role) in enumerate(names):
+        channels = going.get(name, [])
+        row = how.recipe.pack.row(name)
+        start = i * ROW_PX + ROW_PX / 2
+        cord = ""
+        if channels:
+            end = place * ROW_PX + ROW_PX / 2
+            cord = f"M0 {start:g}C{MAP_WIDTH / 2:g} {start:g} {MAP_WIDTH / 2:g} {end:g} {MAP_WIDTH} {end:g}"
+            place += 1
+        rows.append(
+            {
+                "name": name,
+                "layer": layer,
+                "count": count,
+                "role": role,
+                "row": row,
+                "channels": channels,
+                "stored": ", ".join(dict.fromkeys(channel.stored for channel in channels)),
+                "cord": cord,
+            }
+        )
+    return rows
+
+
+def _raw_bytes(how: ShotStanding, shot: Shot) -> int:
+    """Give the bytes of one frame before compression."""
+    if shot.sequence is None:
+        return 0
+    x_min, y_min, x_max, y_max = shot.sequence.facts["parts"][0]["data_window"]
+    pixels = (x_max - x_min + 1) * (y_max - y_min + 1)
+    return pixels * sum(BYTES[channel.stored] for channel in how.outputs.channels)

@@ -1,0 +1,102 @@
+"""Package: what a run left, with its proof; looked at again at a press."""
+
+from __future__ import annotations
+
+import os
+
+import cv2
+import numpy as np
+from flask import Blueprint, Response, render_template, send_file
+
+from drawstring.core.colour import look
+from drawstring.core.errors import MissingError
+from drawstring.core.io.facts import ChannelRef
+from drawstring.core.passes import Role
+from drawstring.runs.checking import MANIFESTS, check_package
+from drawstring.runs.manifest import describe
+from drawstring.store import ledger
+from drawstring.web.pictures.frames import decode
+from drawstring.web.services import house, work
+
+bp = Blueprint("packages", __name__)
+
+
+@bp.get("/packages/<int:package_id>")
+def package(package_id: int) -> str:
+    """Show a package and what was proven of it."""
+    with work() as session:
+        one = ledger.find_package(session, package_id)
+        run = one.run
+        told = describe(run)
+        proofs = [frame["proof"] for frame in told["frames"]]
+        lossy: dict[str, float] = {}
+        held: dict[str, int] = {}
+        for proof in proofs:
+            for name, largest in proof.get("largest_difference", {}).items():
+                lossy[name] = max(lossy.get(name, 0.0), largest)
+            for name, count in proof.get("held_at_half_limit", {}).items():
+                held[name] = held.get(name, 0) + count
+        return render_template(
+            "packages/package.html", package=one, run=run, shot=run.shot, show=run.shot.show, told=told,
+            lossy=lossy, held=held, reader=proofs[0]["reader"] if proofs else "",
+            channels=sum(proof["channels"] for proof in proofs), equal=sum(proof["equal"] for proof in proofs),
+        )  # fmt: skip
+
+
+@bp.post("/packages/<int:package_id>/check")
+def check(package_id: int) -> str:
+    """Look at the files again, now."""
+    with work() as session:
+        folder = ledger.find_package(session, package_id).folder
+    return render_template("packages/_check.html", check=check_package(folder))
+
+
+@bp.get("/packages/<int:package_id>/manifest")
+def manifest(package_id: int) -> Response:
+    """Give the manifest as it lies beside the files."""
+    with work() as session:
+        folder = ledger.find_package(session, package_id).folder
+    name = next((one for one in MANIFESTS if os.path.exists(os.path.join(folder, one))), "")
+    return _file(folder, name)
+
+
+@bp.get("/packages/<int:package_id>/files/<name>")
+def file(package_id: int, name: str) -> Response:
+    """Give one of the package's files; only names of its own ledger."""
+    folder, _ = _frame_file(package_id, name)
+    return _file(folder, name)
+
+
+@bp.get("/packages/<int:package_id>/files/<name>/look")
+def look_at(package_id: int, name: str) -> Response:
+    """Give a small picture of a packed file, read back from it."""
+    folder, _ = _frame_file(package_id, name)
+    path = os.path.join(folder, name)
+    refs = [ChannelRef(0, letter) for letter in "RGB"]
+    planes = house().readers.read(path, decode, path, refs, 1, True)
+    small = look(Role.BEAUTY, [planes[ref] for ref in refs])
+    _, data = cv2.imencode(".png", np.ascontiguousarray(small[..., ::-1]))
+    return Response(data.tobytes(), mimetype="image/png", headers={"Cache-Control": "max-age=86400"})
+
+
+def _frame_file(package_id: int, name: str) -> tuple[str, int]:
+    with work() as session:
+        one = ledger.find_package(session, package_id)
+        frame = next((f for f in one.run.frames if f.file_name == name and f.state == "proven"), None)
+        if frame is None:
+            raise MissingError(
+                f"The package holds no {name}.", where="package", remedy="Choose one of its files."
+            )
+        return one.folder, frame.number
+
+
+def _file(folder: str, name: str) -> Response:
+    path = os.path.join(folder, name)
+    if not name or not os.path.exists(path):
+        raise MissingError(
+            f"{name or 'The manifest'} is gone from {folder}.",
+            where=folder,
+            why="The package is no longer what was proven.",
+            remedy="Bring the folder back from a copy, or run the shot again.",
+        )
+    return send_file(path, as_attachment=True, download_name=name)

@@ -1,0 +1,1 @@
+"""Pixels, thumbnails, views and readings for the browser."""

@@ -1,0 +1,105 @@
+"""Runs: every frame a cell, rate and time left, what failed and why, cancel and go on."""
+
+from __future__ import annotations
+
+from flask import Blueprint, make_response, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from drawstring.core.errors import DrawstringError, SettingError
+from drawstring.runs.planning import plan_run
+from drawstring.store import ledger, shows
+from drawstring.store.standing import standing
+from drawstring.web.services import house, who, work
+
+bp = Blueprint("runs", __name__)
+
+
+@bp.post("/shows/<code>/runs")
+def start(code: str) -> Response:
+    """Plan a run of each chosen shot; those that can't run are told, the others go on."""
+    chosen = [int(value) for value in request.form.getlist("shot") if value.isdigit()]
+    if not chosen:
+        raise SettingError(
+            "No shot is chosen.", where="shot", why="There is nothing to run.",
+            remedy="Tick at least one shot on the board.",
+        )  # fmt: skip
+    planned: list[int] = []
+    refused: list[tuple[str, DrawstringError]] = []
+    for shot_id in chosen:
+        try:
+            # Each in a unit of work of its own: one that is refused leaves the others planned.
+            with work() as session:
+                shot = shows.shot_by_id(session, shot_id)
+                planned.append(
+                    plan_run(session, shot, output=house().installation.output_folder, by=who()).id
+                )
+        except DrawstringError as error:
+            if len(chosen) == 1:
+                raise
+            refused.append((str(shot_id), error))
+    with work() as session:
+        show = shows.find_show(session, code)
+        if not refused:
+            target = (
+                url_for("runs.run", run_id=planned[0])
+                if len(planned) == 1
+                else url_for("runs.runs", code=code)
+            )
+            response = make_response("", 204)
+            response.headers["HX-Redirect"] = target
+            return response
+        names = {str(shot.id): shot.code for shot in show.shots}
+        told = [(names.get(shot_id, shot_id), error) for shot_id, error in refused]
+        response = make_response(
+            render_template("runs/_refused.html", planned=planned, refused=told, show=show)
+        )
+        response.headers["HX-Retarget"] = "#trouble"
+        response.headers["HX-Reswap"] = "innerHTML"
+        return response
+
+
+@bp.get("/shows/<code>/runs")
+def runs(code: str) -> str:
+    """List a show's runs, newest first."""
+    with work() as session:
+        show = shows.find_show(session, code)
+        found = ledger.recent(session, show)
+        return render_template(
+            "runs/_list.html" if request.headers.get("HX-Request") else "runs/runs.html",
+            show=show,
+            runs=found,
+            progress=ledger.progress(session, found),
+            is_busy=any(run.state in ledger.UNDER_WAY for run in found),
+        )
+
+
+@bp.get("/runs/<int:run_id>")
+def run(run_id: int) -> str:
+    """Show one run; asked again by the page while it is under way."""
+    with work() as session:
+        one = ledger.find_run(session, run_id)
+        return render_template(
+            "runs/_run.html" if request.headers.get("HX-Request") else "runs/run.html",
+            run=one,
+            show=one.shot.show,
+            shot=one.shot,
+            how=standing(session, one.shot),
+            progress=ledger.progress(session, [one])[one.id],
+            is_busy=one.state in ledger.UNDER_WAY,
+        )
+
+
+@bp.post("/runs/<int:run_id>/cancel")
+def cancel(run_id: int) -> Response:
+    """Stop a run; what is proven stays."""
+    with work() as session:
+        ledger.cancel(session, ledger.find_run(session, run_id))
+    return redirect(url_for("runs.run", run_id=run_id), 303)
+
+
+@bp.post("/runs/<int:run_id>/go-on")
+def go_on(run_id: int) -> Response:
+    """Take a run up again with what is missing."""
+    with work() as session:
+        ledger.go_on(session, ledger.find_run(session, run_id))
+    return redirect(url_for("runs.run", run_id=run_id), 303)

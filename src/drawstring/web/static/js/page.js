@@ -1,0 +1,44 @@
+// What every page has: the dim theme, the list of shortcuts, messages put away.
+
+const root = document.documentElement;
+
+function dim(on) {
+  if (on) root.dataset.dim = "";
+  else delete root.dataset.dim;
+  localStorage.setItem("dim", on ? "yes" : "no");
+  document.getElementById("dim").setAttribute("aria-pressed", String(on));
+}
+
+export function isTyping(event) {
+  return event.target.closest("input:not([type=radio]):not([type=checkbox]), select, textarea, dialog");
+}
+
+document.getElementById("dim").setAttribute("aria-pressed", String("dim" in root.dataset));
+document.getElementById("dim").addEventListener("click", () => dim(!("dim" in root.dataset)));
+const help = document.getElementById("help");
+document.getElementById("help-open").addEventListener("click", () => help.showModal());
+
+document.addEventListener("keydown", (event) => {
+  if (isTyping(event) || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (event.key === "?") help.showModal();
+  else if (event.key.toLowerCase() === "d") dim(!("dim" in root.dataset));
+});
+
+document.addEventListener("click", (event) => {
+  const name = event.target.closest("[data-clears]")?.dataset.clears;
+  if (name) document.getElementById(name).replaceChildren();
+});
+
+// A message about something that has been put right since goes away by itself.
+document.addEventListener("htmx:afterRequest", (event) => {
+  if (event.detail.successful && event.detail.requestConfig.verb !== "get") {
+    document.getElementById("trouble").replaceChildren();
+  }
+});
+
+document.addEventListener("htmx:sendError", () => {
+  document.getElementById("trouble").innerHTML =
+    '<div class="trouble"><p class="what">The server does not answer.</p><p>Nothing was changed. ' +
+    'Check that it runs (make start), then try again.</p></div>' +
+    '<button class="plain" type="button" data-clears="trouble">put away</button>';
+});

@@ -1,0 +1,75 @@
+// Pictures fetched from the server and kept while there is room; the newest question wins.
+
+const LIMIT_BYTES = 700e6;
+
+export class Pictures {
+  constructor(shot) {
+    this.shot = shot;
+    this.kept = new Map();
+    this.size = 0;
+  }
+
+  key(frame, name, level, tried = {}) { return JSON.stringify([frame, name, level, tried]); }
+
+  has(frame, name, level) { return this.kept.has(this.key(frame, name, level)); }
+
+  // Throws an Error whose message is for the person.
+  async get(frame, name, level, tried = {}) {
+    const key = this.key(frame, name, level, tried);
+    if (this.kept.has(key)) {
+      const picture = this.kept.get(key);
+      this.kept.delete(key);
+      this.kept.set(key, picture);
+      return picture;
+    }
+    const query = new URLSearchParams({ level, ...tried });
+    const answer = await fetch(`/shots/${this.shot}/frames/${frame}/pixels/${name}?${query}`, { headers: { Accept: "application/json" } });
+    if (!answer.ok) throw new Error(await words(answer));
+    const [width, height, channels] = answer.headers.get("X-Size").split(" ").map(Number);
+    const box = (header) => { const [a, b, c, d] = answer.headers.get(header).split(" ").map(Number); return [a, b, c - a + 1, d - b + 1]; };
+    const type = answer.headers.get("X-Type"), buffer = await answer.arrayBuffer();
+    const picture = {
+      key, name, frame, width, height, channels, type,
+      kind: answer.headers.get("X-Kind"), ends: answer.headers.get("X-Ends").split(" ").map(Number),
+      window: box("X-Window"), display: box("X-Display"),
+      data: type === "half" ? new Uint16Array(buffer) : new Float32Array(buffer), bytes: buffer.byteLength,
+    };
+    if (Object.keys(tried).length === 0) this.#keep(key, picture);
+    return picture;
+  }
+
+  #keep(key, picture) {
+    this.kept.set(key, picture);
+    this.size += picture.bytes;
+    for (const [oldest, gone] of this.kept) {
+      if (this.size <= LIMIT_BYTES) break;
+      this.kept.delete(oldest);
+      this.size -= gone.bytes;
+    }
+  }
+
+  // Settings changed: what was computed with the old ones is dropped, what arrived stays.
+  forget(names) {
+    for (const [key, picture] of this.kept) {
+      if (!names.includes(picture.name)) continue;
+      this.kept.delete(key);
+      this.size -= picture.bytes;
+    }
+  }
+}
+
+export async function words(answer) {
+  try {
+    const { errors } = await answer.json();
+    return errors.map((one) => [one.what, one.remedy].filter(Boolean).join(" ")).join(" ");
+  } catch {
+    return `The server answered ${answer.status}.`;
+  }
+}
+
+export async function fetchCube(name) {
+  const answer = await fetch(`/views/${name}`);
+  if (!answer.ok) throw new Error(await words(answer));
+  const [k, max] = answer.headers.get("X-Shaper").split(" ").map(Number);
+  return { size: Number(answer.headers.get("X-Size")), k, max, data: new Uint16Array(await answer.arrayBuffer()) };
+}

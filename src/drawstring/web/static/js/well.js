@@ -1,0 +1,231 @@
+// The well: one or two pictures drawn by WebGL2 from the values that Python computed. It only shows.
+import { FRAGMENT, VERTEX } from "./shaders.js";
+
+const KINDS = { light: 0, values: 1, direction: 2, distance: 3 };
+const MODES = { one: 0, wipe: 1, beside: 2, difference: 3 };
+const CHANNELS = { all: 0, R: 1, G: 2, B: 3, A: 4 };
+
+export function halfToNumber(bits) {
+  const sign = bits & 0x8000 ? -1 : 1, exponent = (bits >> 10) & 31, fraction = bits & 1023;
+  if (exponent === 0) return sign * fraction * 2 ** -24;
+  if (exponent === 31) return fraction ? NaN : sign * Infinity;
+  return sign * (1 + fraction / 1024) * 2 ** (exponent - 15);
+}
+
+export class Well {
+  constructor(element) {
+    this.element = element;
+    this.canvas = element.querySelector("canvas");
+    this.gl = this.canvas.getContext("webgl2", { antialias: false, alpha: false });
+    if (!this.gl) throw new Error("WebGL2 is not to be had in this browser.");
+    this.pictures = [null, null];
+    this.textures = new Map();
+    this.mode = "one";
+    this.channel = "all";
+    this.stops = 0;
+    this.share = 0.5;
+    this.scale = null;
+    this.offset = [0, 0];
+    this.#prepare();
+    new ResizeObserver(() => this.#resize()).observe(element);
+    this.#resize();
+  }
+
+  #prepare() {
+    const gl = this.gl, program = gl.createProgram();
+    for (const [kind, text] of [[gl.VERTEX_SHADER, VERTEX], [gl.FRAGMENT_SHADER, FRAGMENT]]) {
+      const shader = gl.createShader(kind);
+      gl.shaderSource(shader, text);
+      gl.compileShader(shader);
+      if (!gl.getShaderParameter(shader, gl.COMPILE_STATUS)) throw new Error(gl.getShaderInfoLog(shader));
+      gl.attachShader(program, shader);
+    }
+    gl.linkProgram(program);
+    gl.useProgram(program);
+    this.at = (name) => gl.getUniformLocation(program, name);
+    gl.bindBuffer(gl.ARRAY_BUFFER, gl.createBuffer());
+    gl.bufferData(gl.ARRAY_BUFFER, new Float32Array([-1, -1, 3, -1, -1, 3]), gl.STATIC_DRAW);
+    const corner = gl.getAttribLocation(program, "corner");
+    gl.enableVertexAttribArray(corner);
+    gl.vertexAttribPointer(corner, 2, gl.FLOAT, false, 0, 0);
+    gl.pixelStorei(gl.UNPACK_ALIGNMENT, 1);
+    gl.uniform1i(this.at("pictureA"), 0);
+    gl.uniform1i(this.at("pictureB"), 1);
+    gl.uniform1i(this.at("cube"), 2);
+  }
+
+  // A view's cube: {size, k, max, data: Uint16Array of half floats}.
+  setView(cube) {
+    const gl = this.gl, texture = gl.createTexture();
+    gl.activeTexture(gl.TEXTURE2);
+    gl.deleteTexture(this.cube);
+    gl.bindTexture(gl.TEXTURE_3D, texture);
+    gl.texImage3D(gl.TEXTURE_3D, 0, gl.RGBA16F, cube.size, cube.size, cube.size, 0, gl.RGBA, gl.HALF_FLOAT, cube.data);
+    for (const side of [gl.TEXTURE_WRAP_S, gl.TEXTURE_WRAP_T, gl.TEXTURE_WRAP_R]) gl.texParameteri(gl.TEXTURE_3D, side, gl.CLAMP_TO_EDGE);
+    gl.texParameteri(gl.TEXTURE_3D, gl.TEXTURE_MIN_FILTER, gl.LINEAR);
+    gl.texParameteri(gl.TEXTURE_3D, gl.TEXTURE_MAG_FILTER, gl.LINEAR);
+    gl.uniform3f(this.at("shaper"), cube.k, Math.log2(1 + cube.k * cube.max), cube.size);
+    this.cube = texture;
+    this.draw();
+  }
+
+  // Lay a picture into slot 0 (A) or 1 (B).
+  lay(slot, picture) {
+    const before = this.pictures[slot];
+    this.pictures[slot] = picture;
+    if (picture && !this.textures.has(picture)) this.textures.set(picture, this.#texture(picture));
+    if (before && !this.pictures.includes(before)) {
+      this.gl.deleteTexture(this.textures.get(before));
+      this.textures.delete(before);
+    }
+    if (picture && this.scale === null) this.fit();
+    this.draw();
+  }
+
+  #texture(picture) {
+    const gl = this.gl, half = picture.type === "half", one = picture.channels === 1;
+    const inner = one ? (half ? gl.R16F : gl.R32F) : half ? gl.RGBA16F : gl.RGBA32F;
+    const texture = gl.createTexture();
+    gl.activeTexture(gl.TEXTURE0);
+    gl.bindTexture(gl.TEXTURE_2D, texture);
+    gl.texImage2D(gl.TEXTURE_2D, 0, inner, picture.width, picture.height, 0, one ? gl.RED : gl.RGBA, half ? gl.HALF_FLOAT : gl.FLOAT, picture.data);
+    gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_WRAP_S, gl.CLAMP_TO_EDGE);
+    gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_WRAP_T, gl.CLAMP_TO_EDGE);
+    // Only light may be blended; a mean of two distances or names is neither.
+    const smooth = picture.kind === "light" && half;
+    gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, smooth ? gl.LINEAR : gl.NEAREST);
+    gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MAG_FILTER, gl.NEAREST);
+    return texture;
+  }
+
+  get ratio() { return window.devicePixelRatio || 1; }
+
+  get display() { return this.pictures[0]?.display ?? this.pictures[1]?.display ?? [0, 0, 1, 1]; }
+
+  // The room a picture has: the whole well, or half of it when two lie beside each other.
+  get room() { return [this.mode === "beside" ? Math.floor(this.canvas.width / 2) : this.canvas.width, this.canvas.height]; }
+
+  fit() {
+    const [width, height] = this.room, [, , w, h] = this.display;
+    this.fitted = true;
+    this.#place(Math.min(width / w, height / h));
+    this.offset = [Math.round((width - w * this.scale) / 2), Math.round((height - h * this.scale) / 2)];
+    this.draw();
+  }
+
+  // Zoom by a factor around a point of the page.
+  zoom(factor, clientX, clientY) {
+    const [x, y] = this.#canvasPoint(clientX, clientY), before = this.scale;
+    this.fitted = false;
+    this.#place(Math.min(64, Math.max(0.02, this.scale * factor)));
+    this.offset = [x - ((x - this.offset[0]) * this.scale) / before, y - ((y - this.offset[1]) * this.scale) / before];
+    this.draw();
+  }
+
+  oneToOne() {
+    const [width, height] = this.room;
+    const middle = [(width / 2 - this.offset[0]) / this.scale, (height / 2 - this.offset[1]) / this.scale];
+    this.fitted = false;
+    this.#place(this.ratio);
+    this.offset = [Math.round(width / 2 - middle[0] * this.scale), Math.round(height / 2 - middle[1] * this.scale)];
+    this.draw();
+  }
+
+  move(dx, dy) {
+    this.fitted = false;
+    this.offset = [this.offset[0] + dx * this.ratio, this.offset[1] + dy * this.ratio];
+    this.draw();
+  }
+
+  #place(scale) {
+    this.scale = scale;
+    this.element.dispatchEvent(new CustomEvent("well-zoomed", { detail: scale / this.ratio }));
+  }
+
+  set(state) {
+    const beside = this.mode === "beside";
+    Object.assign(this, state);
+    if ((this.mode === "beside") !== beside && this.scale !== null) this.fit();
+    this.draw();
+  }
+
+  #canvasPoint(clientX, clientY) {
+    const box = this.canvas.getBoundingClientRect();
+    return [(clientX - box.left) * this.ratio, (clientY - box.top) * this.ratio];
+  }
+
+  // The picture pixel under a point of the page, in the display window's coordinates; null outside.
+  pixelAt(clientX, clientY) {
+    if (this.scale === null) return null;
+    let [x, y] = this.#canvasPoint(clientX, clientY);
+    const half = Math.floor(this.canvas.width / 2);
+    const second = this.mode === "wipe" ? x >= this.share * this.canvas.width : this.mode === "beside" && x >= half;
+    if (this.mode === "beside" && second) x -= half;
+    const [left, top] = this.display;
+    const at = [Math.floor((x - this.offset[0]) / this.scale) + left, Math.floor((y - this.offset[1]) / this.scale) + top];
+    const picture = this.pictures[second ? 1 : 0] ?? this.pictures[0];
+    if (!picture) return null;
+    const [x0, y0, w, h] = picture.window;
+    return at[0] >= x0 && at[1] >= y0 && at[0] < x0 + w && at[1] < y0 + h ? { x: at[0], y: at[1], slot: second ? 1 : 0 } : null;
+  }
+
+  // A picture's own values at a pixel, without asking the server; a proxy gives its nearest.
+  valuesAt(slot, { x, y }) {
+    const picture = this.pictures[slot];
+    if (!picture) return null;
+    const [x0, y0, w, h] = picture.window;
+    const column = Math.floor(((x - x0) * picture.width) / w), row = Math.floor(((y - y0) * picture.height) / h);
+    if (column < 0 || row < 0 || column >= picture.width || row >= picture.height) return null;
+    const from = (row * picture.width + column) * picture.channels;
+    const values = [...picture.data.subarray(from, from + picture.channels)];
+    return picture.type === "half" ? values.map(halfToNumber) : values;
+  }
+
+  #resize() {
+    const box = this.element.getBoundingClientRect();
+    this.canvas.width = Math.max(1, Math.round(box.width * this.ratio));
+    this.canvas.height = Math.max(1, Math.round(box.height * this.ratio));
+    if (this.fitted) this.fit();
+    else this.draw();
+  }
+
+  draw() {
+    if (this.waiting) return;
+    this.waiting = true;
+    requestAnimationFrame(() => { this.waiting = false; this.#paint(); });
+  }
+
+  #paint() {
+    const gl = this.gl, { width, height } = this.canvas;
+    if (!this.cube || this.scale === null || !this.pictures[0]) return;
+    gl.viewport(0, 0, width, height);
+    const mode = this.pictures[1] ? this.mode : "one";
+    ["A", "B"].forEach((letter, slot) => {
+      const picture = this.pictures[slot] ?? this.pictures[0];
+      gl.activeTexture(slot ? gl.TEXTURE1 : gl.TEXTURE0);
+      gl.bindTexture(gl.TEXTURE_2D, this.textures.get(picture));
+      gl.uniform4f(this.at(`slot${letter}.window`), ...picture.window);
+      gl.uniform1i(this.at(`slot${letter}.channels`), picture.channels);
+      gl.uniform1i(this.at(`slot${letter}.kind`), KINDS[picture.kind]);
+      gl.uniform2f(this.at(`slot${letter}.ends`), ...picture.ends);
+    });
+    gl.activeTexture(gl.TEXTURE2);
+    gl.bindTexture(gl.TEXTURE_3D, this.cube);
+    gl.uniform2f(this.at("size"), width, height);
+    gl.uniform2f(this.at("offset"), ...this.offset);
+    gl.uniform1f(this.at("scale"), this.scale);
+    gl.uniform4f(this.at("display"), ...this.display);
+    gl.uniform1f(this.at("exposure"), 2 ** this.stops);
+    gl.uniform1i(this.at("channel"), CHANNELS[this.channel]);
+    gl.uniform1i(this.at("mode"), MODES[mode]);
+    gl.uniform1f(this.at("wipe"), this.share * width);
+    const grey = parseInt(getComputedStyle(document.documentElement).getPropertyValue("--surround").trim().slice(1, 3), 16) / 255;
+    gl.uniform3f(this.at("surround"), grey, grey, grey);
+    gl.drawArrays(gl.TRIANGLES, 0, 3);
+    // For tests and for nobody else: where the picture lies on the page, and what has been drawn.
+    Object.assign(this.canvas.dataset, {
+      scale: this.scale / this.ratio, left: this.offset[0] / this.ratio, top: this.offset[1] / this.ratio,
+      a: this.pictures[0].key, b: this.pictures[1]?.key ?? "", mode,
+    });
+  }
+}
