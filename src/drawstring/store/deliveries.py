@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session
 
@@ -12,6 +14,15 @@ from drawstring.core.passes import Pass, Role
 from drawstring.store import recipes
 from drawstring.store.facts import delivery_digest, facts_from_json, facts_to_json, pass_from_row, pass_to_row
 from drawstring.store.models import Frame, Measurement, PassRow, Sequence, Shot
+
+
+@dataclass(frozen=True)
+class FrameCell:
+    """One cell of a frame bar: "here", "missing" or "faulty", and why."""
+
+    number: int
+    state: str
+    note: str
 
 
 def accept(session: Session, shot: Shot, report: SequenceReport, *, by: str = "") -> Sequence:
@@ -119,6 +130,26 @@ def usable_frames(session: Session, sequence: Sequence) -> list[Frame]:
     """Give the frames that can be used, by number."""
     query = select(Frame).where(Frame.sequence_id == sequence.id, Frame.fault == "").order_by(Frame.number)
     return list(session.scalars(query))
+
+
+def frame_cells(session: Session, sequence: Sequence, *, most_gap: int = 48) -> list[FrameCell]:
+    """Give a cell for every frame and every missing number, a long gap as one cell."""
+    query = select(Frame.number, Frame.fault).where(Frame.sequence_id == sequence.id).order_by(Frame.number)
+    return cells_of([(number, fault) for number, fault in session.execute(query)], most_gap=most_gap)
+
+
+def cells_of(frames: list[tuple[int, str]], *, most_gap: int = 48) -> list[FrameCell]:
+    """Give cells for ascending (number, fault) and what is missing between them."""
+    cells: list[FrameCell] = []
+    before: int | None = None
+    for number, fault in frames:
+        if before is not None and number - before - 1 > most_gap:
+            cells.append(FrameCell(before + 1, "missing", f"{before + 1} to {number - 1} did not arrive"))
+        elif before is not None:
+            cells += [FrameCell(gone, "missing", "did not arrive") for gone in range(before + 1, number)]
+        cells.append(FrameCell(number, "faulty" if fault else "here", fault))
+        before = number
+    return cells
 
 
 def usable_counts(session: Session, sequence_ids: list[int]) -> dict[int, int]:

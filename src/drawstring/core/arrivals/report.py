@@ -20,6 +20,10 @@ _VERSION = re.compile(r"(?:^|[._/\-])v(?P<number>\d{1,4})(?=$|[._/\-])", re.IGNO
 _CODE = re.compile(r"^(?P<code>[A-Za-z]+[A-Za-z0-9]*?\d+|[A-Za-z0-9]+)")
 
 
+STRAY = 200
+"""From so many missing frames in a row on, a wrong number is likelier than a lost render."""
+
+
 @dataclass(frozen=True)
 class FrameReport:
     """One frame: its number, file and, if it can't be used, why."""
@@ -163,15 +167,17 @@ def _read_name(sequence: Sequence) -> tuple[str, int]:
 
 def _gaps(sequence: Sequence) -> list[Finding]:
     found = []
-    for number in sequence.missing:
+    for low, high in sequence.gaps:
+        which = f"Frame {low}" if low == high else f"Frames {low} to {high}"
+        stray = high - low >= STRAY and "A stray number may be meant: check the padding. "
         found.append(
             Finding(
                 "frame-missing",
                 Severity.WARNS,
-                f"Frame {number} did not arrive.",
-                f"{sequence.pattern}, frame {number}",
+                f"{which} did not arrive.",
+                f"{sequence.pattern}, {which[0].lower()}{which[1:]}",
                 "The package would have a hole there, and playback a jump.",
-                f"Render frame {number} and scan again; the others can go on.",
+                f"{stray or ''}Render what is missing and scan again; the others can go on.",
             )
         )
     for number, path in sequence.duplicates:

@@ -6,14 +6,20 @@ Digits that follow a `v` are a version, not a frame: `lamp_v003.exr` is a still.
 
 from __future__ import annotations
 
+import itertools
 import os
 import re
 from collections.abc import Iterable
+from collections.abc import Sequence as Sequence_
 from dataclasses import dataclass
 
 import fileseq
 
 _VERSION_STEM = re.compile(r"(?:^|[._\-])v$", re.IGNORECASE)
+
+
+MOST_MISSING = 10_000
+"""How many missing numbers are listed one by one; one stray number may be millions away."""
 
 
 @dataclass(frozen=True)
@@ -55,15 +61,31 @@ class Sequence:
         return self.files[-1][0]
 
     @property
+    def gaps(self) -> list[tuple[int, int]]:
+        """Runs of numbers between first and last that have no file: (from, to), both included."""
+        return gaps_between([number for number, _ in self.files])
+
+    @property
     def missing(self) -> list[int]:
-        """Numbers between first and last that have no file."""
-        here = {number for number, _ in self.files}
-        return [number for number in range(self.first, self.last + 1) if number not in here]
+        """Numbers between first and last that have no file; at most `MOST_MISSING` of them."""
+        numbers = (number for low, high in self.gaps for number in range(low, high + 1))
+        return list(itertools.islice(numbers, MOST_MISSING))
 
     @property
     def pattern(self) -> str:
         """The name with `#` for each digit of the frame number."""
         return f"{self.base}{'#' * self.padding}{self.extension}"
+
+
+def gaps_between(numbers: Sequence_[int]) -> list[tuple[int, int]]:
+    """Give the runs that are missing among ascending numbers: (from, to), both included.
+
+    Examples
+    --------
+    >>> gaps_between([1, 2, 5, 6, 8])
+    [(3, 4), (7, 7)]
+    """
+    return [(a + 1, b - 1) for a, b in itertools.pairwise(numbers) if b > a + 1]
 
 
 def group(paths: Iterable[str]) -> list[Sequence]:

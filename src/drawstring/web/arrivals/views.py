@@ -27,7 +27,7 @@ def page(code: str) -> str:
         found = _scan(folder) if folder else None
         return render_template(
             "arrivals/arrivals.html", show=show, found=found, shots=_by_code(show), folder=folder,
-            roots=house().installation.root_list, offered=_offered(),
+            roots=house().installation.root_list, offered=_offered(), cells=_cells(found) if found else {},
         )  # fmt: skip
 
 
@@ -38,7 +38,9 @@ def look(code: str) -> str:
     found = _scan(folder)
     with work() as session:
         show = shows.find_show(session, code)
-        return render_template("arrivals/_found.html", show=show, found=found, shots=_by_code(show))
+        return render_template(
+            "arrivals/_found.html", show=show, found=found, shots=_by_code(show), cells=_cells(found)
+        )
 
 
 @bp.post("/shows/<code>/arrivals/accept")
@@ -74,6 +76,13 @@ def _scan(folder: str) -> Scan:
         surveyor=readers.survey,
         sampler=cast(Sampler, readers.sample),
     )
+
+
+def _cells(found: Scan) -> dict[str, list[deliveries.FrameCell]]:
+    return {
+        f"{report.pattern}{report.folder}": deliveries.cells_of([(f.number, f.fault) for f in report.frames])
+        for report in found.sequences
+    }
 
 
 def _by_code(show: Show) -> dict[str, Shot]:

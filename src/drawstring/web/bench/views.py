@@ -93,7 +93,8 @@ def changed(session: Session, one: Shot, knot: str) -> Response:
 
         words |= pack_words(session, one)
     response = make_response(render_template("bench/_changed.html", **words))
-    response.headers["HX-Trigger"] = "recipe-changed"
+    # After the parts are in place, so that the scripts find the new tray.
+    response.headers["HX-Trigger-After-Settle"] = "recipe-changed"
     return response
 
 
@@ -101,14 +102,8 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
     """Gather what the bench's templates need."""
     how = standing(session, one)
     sequence = one.sequence
-    frames: list[dict[str, Any]] = []
-    if sequence:
-        here = {frame.number: frame for frame in sequence.frames}
-        for number in range(sequence.first, sequence.last + 1):
-            frame = here.get(number)
-            state = "missing" if frame is None else "faulty" if frame.fault else "here"
-            frames.append({"number": number, "state": state, "note": frame.fault if frame else ""})
-    usable = [frame["number"] for frame in frames if frame["state"] == "here"]
+    frames = deliveries.frame_cells(session, sequence) if sequence else []
+    usable = [frame.number for frame in frames if frame.state == "here"]
     results = list(available_results(how.passes, how.recipe))
     return {
         "shot": one,

@@ -23,6 +23,14 @@ def alive() -> str:
     return "yes"
 
 
+@bp.get("/summary")
+def summary() -> str:
+    """Tell of the runs under way, for the top of the page."""
+    code = request.args.get("code", "")
+    with work() as session:
+        return render_template("_summary.html", show=shows.find_show(session, code) if code else None)
+
+
 @bp.get("/")
 def front() -> str | Response:
     """Open the only show's board, or the list of shows."""

@@ -102,7 +102,8 @@ def strip(shot_id: int) -> dict[str, Any]:
     with work() as session:
         shot = shows.shot_by_id(session, shot_id)
         recipe = recipes.current(session, shot)
-        recipe = change(recipe, typed, scene_unit=shot.show.scene_unit) if typed else recipe
+        unit = shot.show.scene_unit
+        recipe = change(recipe, typed, scene_unit=unit) if typed else recipe
         measured = deliveries.in_use(shot).measurement
         tally = measuring.whole_tally(session, measured)
         if measured is None or tally is None or not tally.seen:
@@ -119,7 +120,7 @@ def strip(shot_id: int) -> dict[str, Any]:
     most = max(counts) or 1
     return {
         "ready": True,
-        "unit": shot.show.scene_unit,
+        "unit": unit,
         "low": low,
         "high": high,
         "nearest": tally.nearest,

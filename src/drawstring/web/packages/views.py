@@ -37,10 +37,18 @@ def package(package_id: int) -> str:
             for name, count in proof.get("held_at_half_limit", {}).items():
                 held[name] = held.get(name, 0) + count
         return render_template(
-            "packages/package.html", package=one, run=run, shot=run.shot, show=run.shot.show, told=told,
-            lossy=lossy, held=held, reader=proofs[0]["reader"] if proofs else "",
-            channels=sum(proof["channels"] for proof in proofs), equal=sum(proof["equal"] for proof in proofs),
-        )  # fmt: skip
+            "packages/package.html",
+            package=one,
+            run=run,
+            shot=run.shot,
+            show=run.shot.show,
+            told=told,
+            lossy=lossy,
+            held=held,
+            reader=proofs[0]["reader"] if proofs else "",
+            channels=sum(proof["channels"] for proof in proofs),
+            equal=sum(proof["equal"] for proof in proofs),
+        )
 
 
 @bp.post("/packages/<int:package_id>/check")
@@ -73,7 +81,7 @@ def look_at(package_id: int, name: str) -> Response:
     folder, _ = _frame_file(package_id, name)
     path = os.path.join(folder, name)
     refs = [ChannelRef(0, letter) for letter in "RGB"]
-    planes = house().readers.read(path, decode, path, refs, 1, True)
+    planes = house().readers.read(path, decode, path, refs, 0, True)
     small = look(Role.BEAUTY, [planes[ref] for ref in refs])
     _, data = cv2.imencode(".png", np.ascontiguousarray(small[..., ::-1]))
     return Response(data.tobytes(), mimetype="image/png", headers={"Cache-Control": "max-age=86400"})
