@@ -20,7 +20,7 @@ from drawstring.core.arrays import Stored
 from drawstring.core.errors import OutputError
 from drawstring.core.io.facts import Window
 
-_TYPES = {np.dtype(np.float16): "half", np.dtype(np.float32): "float", np.dtype(np.uint32): "uint32"}
+_TYPES = {np.dtype(np.float16): "half", np.dtype(np.float32): "float", np.dtype(np.uint32): "uint"}
 _BITS = {2: np.uint16, 4: np.uint32}
 
 BLOCK = 32

@@ -24,7 +24,7 @@ DTYPES: dict[str, np.dtype[Any]] = {
     "float": np.dtype(np.float32),
     "uint": np.dtype(np.uint32),
 }
-_OIIO_TYPES = {"half": "half", "float": "float", "uint": "uint32"}
+_OIIO_TYPES = {"half": "half", "float": "float", "uint": "uint"}
 
 # Every run of neighbouring channels that is asked for by itself unpacks each chunk again, so beyond this
 # many runs reading the whole file once is faster (measured, HD, 34 channels: 0.28 s a run, 0.5 s the whole).

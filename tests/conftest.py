@@ -1,0 +1,168 @@
+"""What tests share: a real PostgreSQL, a few rendered frames, makers of small files."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import tempfile
+import uuid
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+import OpenEXR
+import pytest
+from local_postgres import LocalPostgres, as_account, free_port
+from sqlalchemy import Engine, create_engine, event
+from sqlalchemy.orm import Session, sessionmaker
+
+from drawstring.core.arrivals import scan
+from drawstring.core.arrivals.report import SequenceReport
+from drawstring.installation import Installation
+from drawstring.standins.tidewrack import SHOTS, render_show
+from drawstring.store import deliveries, shows
+from drawstring.store.database import connect, migrate
+from drawstring.store.models import Shot
+
+WIDTH, HEIGHT, FRAMES = 192, 108, 6
+
+
+@pytest.fixture(scope="session")
+def postgres() -> Iterator[LocalPostgres]:
+    """A PostgreSQL of the tests' own, with one migrated database to copy from."""
+    place = Path(tempfile.mkdtemp(prefix="drawstring-test-"))
+    place.chmod(0o755)
+    if as_account(["test", "-x", str(place)]).returncode:
+        shutil.rmtree(place)
+        place = Path(tempfile.mkdtemp(prefix="drawstring-test-", dir="/var/tmp"))
+        place.chmod(0o755)
+    server = LocalPostgres(place / "data", free_port(), "not-a-secret", is_lasting=False)
+    server.make()
+    server.start()
+    server.make_database("pattern")
+    migrate(server.url("pattern"))
+    yield server
+    server.stop(at_once=True)
+    shutil.rmtree(place, ignore_errors=True)
+
+
+@pytest.fixture
+def database_url(postgres: LocalPostgres) -> Iterator[str]:
+    """A database of one test's own, for what commits or runs in other processes."""
+    name = f"test_{uuid.uuid4().hex[:10]}"
+    admin = create_engine(postgres.url("postgres"), isolation_level="AUTOCOMMIT")
+    with admin.connect() as connection:
+        connection.exec_driver_sql(f"CREATE DATABASE {name} TEMPLATE pattern")
+    yield postgres.url(name)
+    with admin.connect() as connection:
+        connection.exec_driver_sql(f"DROP DATABASE {name} WITH (FORCE)")
+    admin.dispose()
+
+
+@pytest.fixture
+def database(database_url: str) -> Iterator[Engine]:
+    """An engine on the test's own database."""
+    engine = connect(database_url)
+    yield engine
+    engine.dispose()
+
+
+@pytest.fixture
+def session(postgres: LocalPostgres) -> Iterator[Session]:
+    """A session whose commits are real to the code under test and gone afterwards."""
+    engine = connect(postgres.url("pattern"))
+    with engine.connect() as connection:
+        outer = connection.begin()
+        made = sessionmaker(connection, join_transaction_mode="create_savepoint", expire_on_commit=False)
+        with made() as session:
+            yield session
+        outer.rollback()
+    engine.dispose()
+
+
+@pytest.fixture
+def count_queries() -> Iterator[Callable[[Session], list[str]]]:
+    """Count the statements of a session from the call on."""
+    undo = []
+
+    def begin(session: Session) -> list[str]:
+        seen: list[str] = []
+        engine = session.get_bind().engine
+
+        def note(connection, cursor, statement, *rest):  # noqa: ANN001, ANN002
+            seen.append(statement)
+
+        event.listen(engine, "before_cursor_execute", note)
+        undo.append((engine, note))
+        return seen
+
+    yield begin
+    for engine, note in undo:
+        event.remove(engine, "before_cursor_execute", note)
+
+
+@pytest.fixture(scope="session")
+def sources(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo show, small: a folder that may be scanned. Not to be changed."""
+    folder = tmp_path_factory.mktemp("sources")
+    for _ in render_show(str(folder / "tidewrack"), width=WIDTH, height=HEIGHT, frames=FRAMES, workers=2):
+        pass
+    return folder
+
+
+@pytest.fixture
+def copied(sources: Path, tmp_path: Path) -> Path:
+    """The fog shot's folder, copied so that a test may spoil it; its root is the folder above."""
+    folder = tmp_path / "sources" / "fog"
+    shutil.copytree(sources / "tidewrack" / SHOTS[0].folder, folder)
+    return folder
+
+
+@pytest.fixture
+def report(sources: Path) -> SequenceReport:
+    """The fog shot as it was scanned."""
+    return scan(str(sources / "tidewrack" / "TW010"), roots=[str(sources)]).sequences[0]
+
+
+@pytest.fixture
+def shot(session: Session, report: SequenceReport) -> Shot:
+    """A shot with the fog delivery accepted."""
+    show = shows.make_show(session, "Tidewrack")
+    made = shows.make_shot(session, show, "TW010", title="Fog over the yard")
+    deliveries.accept(session, made, report)
+    return made
+
+
+@pytest.fixture
+def installation(tmp_path: Path, sources: Path, database_url: str) -> Installation:
+    """An installation of the test's own."""
+    return Installation(
+        var=str(tmp_path / "var"),
+        roots=str(sources),
+        output=str(tmp_path / "packages"),
+        port=free_port(),
+        database_url=database_url,
+        workers=2,
+    )
+
+
+def environment_of(installation: Installation) -> dict[str, str]:
+    """Give the environment in which another process finds the same installation."""
+    return {
+        **os.environ,
+        "DRAWSTRING_VAR": installation.var,
+        "DRAWSTRING_ROOTS": installation.roots,
+        "DRAWSTRING_OUTPUT": installation.output,
+        "DRAWSTRING_PORT": str(installation.port),
+        "DRAWSTRING_DATABASE_URL": installation.database_url,
+        "DRAWSTRING_WORKERS": str(installation.workers),
+    }
+
+
+def write_plain(path: Path, channels: dict[str, np.ndarray], **header: object) -> Path:
+    """Write an EXR with the library itself, none of our code between."""
+    said = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, **header}
+    # The library puts objects of its own into the dictionary it is given.
+    with OpenEXR.File(said, dict(channels)) as file:
+        file.write(str(path))
+    return path

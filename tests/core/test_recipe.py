@@ -1,0 +1,156 @@
+"""The recipe: typed values read as people type them, outputs pulled, states told."""
+
+import numpy as np
+import pytest
+
+from drawstring.core.errors import SettingError, SeveralSettingErrors
+from drawstring.core.findings import Severity
+from drawstring.core.io.facts import ChannelRef
+from drawstring.core.pack import stow
+from drawstring.core.passes import Pass, Role
+from drawstring.core.recipe import (
+    CordFacts,
+    KnotState,
+    Recipe,
+    change,
+    compute,
+    cord,
+    digest_of,
+    plan_outputs,
+    upgraded,
+)
+from drawstring.core.recipe.pictures import proxy
+
+
+def a_pass(name: str, role: Role, suffixes: str, kind: str = "half", layer: str | None = None) -> Pass:
+    layer = name if layer is None else layer
+    refs = tuple(ChannelRef(0, f"{layer}.{s}" if layer else s) for s in suffixes)
+    return Pass(name, layer, role, 1.0, "", "", refs, tuple(suffixes), (kind,) * len(suffixes))
+
+
+PASSES = [
+    a_pass("beauty", Role.BEAUTY, "RGBA", layer=""),
+    a_pass("depth", Role.DEPTH, "Z", "float"),
+    a_pass("normal", Role.NORMAL, "XYZ"),
+    a_pass("position", Role.POSITION, "XYZ", "float"),
+]
+
+
+@pytest.mark.parametrize(
+    ("typed", "metres"),
+    [("4.2", 4.2), ("4,2", 4.2), (" 420 cm ", 4.2), ("13 ft", 3.9624), ("12 in", 0.3048), ("4200mm", 4.2)],
+)
+def test_distances_are_read_as_typed(typed, metres):
+    assert change(Recipe(), {"depth.near": typed}, scene_unit="m").depth.near == pytest.approx(metres)
+
+
+@pytest.mark.parametrize(
+    ("typed", "where", "words"),
+    [
+        ({"depth.near": "two"}, "depth.near", "is not a length"),
+        ({"depth.near": "4 parsec"}, "depth.near", "is not a length"),
+        ({"depth.near": "-1"}, "depth.near", "more than 0"),
+        ({"depth.near": "9", "depth.far": "3"}, "depth.near", "does not lie before far"),
+        ({"depth.mapping": "cubic"}, "depth.mapping", "can't be"),
+        ({"depth.colour": "red"}, "depth.colour", "There is no setting"),
+        ({"fog.near": "1"}, "fog", "There is no knot"),
+        ({"pack.compression": "rar"}, "pack.compression", "can't be"),
+        ({"pack.normal.layer": "N 1"}, "pack.normal", "letters, digits or underscores"),
+        ({"arrivals.first": "9", "arrivals.last": "3"}, "arrivals.first", "lies after the last"),
+    ],
+)
+def test_refused_values_say_where_and_change_nothing(typed, where, words):
+    with pytest.raises(SettingError) as refused:
+        change(Recipe(), typed, scene_unit="m")
+    assert refused.value.where == where and words in f"{refused.value.what} {refused.value.remedy}"
+
+
+def test_several_refusals_are_told_together():
+    with pytest.raises(SeveralSettingErrors) as refused:
+        change(Recipe(), {"depth.near": "x", "depth.far": "y", "pack.compression": "z"}, scene_unit="m")
+    assert [one.where for one in refused.value.refusals] == ["depth.near", "depth.far", "pack.compression"]
+
+
+def test_the_digest_tells_settings_apart_but_not_when_they_were_settled():
+    recipe = change(Recipe(), {"depth.near": "1", "depth.far": "9"}, scene_unit="m")
+    settled = recipe.with_knot(recipe.depth.model_copy(update={"settled_on": "abc"}))
+    other = change(recipe, {"depth.far": "9.5"}, scene_unit="m")
+    assert digest_of(recipe) == digest_of(settled) != digest_of(other)
+    assert upgraded(settled.as_dict()) == settled
+    assert change(settled, {"depth.far": "8"}, scene_unit="m").depth.settled_on == "", "a change opens the knot"
+
+
+def test_only_channels_that_outputs_need_are_pulled():
+    recipe = change(
+        Recipe(),
+        {"depth.near": "1", "depth.far": "9", "pack.normal.goes": False, "pack.position.goes": False,
+         "pack.beauty.goes": False, "pack.depth.goes": False},
+        scene_unit="m",
+    )  # fmt: skip
+    plan = plan_outputs(PASSES, recipe)
+    assert [c.name for c in plan.channels] == ["depth_normalised.V"]
+    assert {ref.name for ref in plan.inputs} == {"depth.Z", "A"}
+    pixels = {
+        ChannelRef(0, "depth.Z"): np.float32([[1, 5, 9]]),
+        ChannelRef(0, "A"): np.float16([[1, 1, 0]]),
+    }
+    made = compute(plan, pixels, PASSES, recipe)
+    assert made["depth_normalised.V"].values.tolist() == [[1, 0.5, 0]]
+    assert plan_outputs(PASSES, recipe, settled_only=True).channels == ()
+
+
+def test_names_and_types_of_the_channel_map():
+    recipe = change(
+        Recipe(), {"pack.normal.layer": "N", "pack.normal.stored": "float", "pack.beauty.layer": "final"},
+        scene_unit="m",
+    )  # fmt: skip
+    names = {c.name: c.stored for c in plan_outputs(PASSES, recipe).channels}
+    assert names == {
+        **dict.fromkeys(["final.R", "final.G", "final.B", "final.A"], "half"),
+        "depth.Z": "float", **dict.fromkeys(["N.X", "N.Y", "N.Z"], "float"),
+        **dict.fromkeys(["position.X", "position.Y", "position.Z"], "float"),
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("typed", "code"),
+    [
+        ({"pack.normal.layer": "position"}, "pack-name-twice"),
+        ({"pack.position.stored": "half"}, "pack-needs-float"),
+        ({"pack.compression": "dwaa"}, "pack-lossy"),
+        ({f"pack.{one.name}.goes": False for one in PASSES}, "pack-empty"),
+    ],
+)
+def test_what_would_spoil_the_package_stops_it(typed, code):
+    found = plan_outputs(PASSES, change(Recipe(), typed, scene_unit="m")).findings
+    assert (code, Severity.STOPS) in [(one.code, one.severity) for one in found]
+
+
+def test_half_keeps_what_it_can_and_counts_what_it_holds():
+    values = np.float32([[65519.9, 65520, -1e6, np.inf, np.nan, 1 / 3]])
+    stowed = stow(values, "half")
+    with np.errstate(over="ignore"):
+        plain = values.astype(np.float16)
+    assert stowed.held == 2
+    assert stowed.values[0, [1, 2]].tolist() == [65504, -65504]
+    np.testing.assert_array_equal(stowed.values[0, [0, 3, 4, 5]], plain[0, [0, 3, 4, 5]])
+
+
+def test_knots_tell_how_they_stand():
+    recipe = change(Recipe(), {"depth.near": "1", "depth.far": "9"}, scene_unit="m")
+    facts = CordFacts("new", passes=4, frames=24, channels=9, scene_unit="m")
+    assert [k.state for k in cord(recipe, facts)] == [KnotState.OPEN] * 3
+    stale = recipe.with_knot(recipe.depth.model_copy(update={"settled_on": "old"}))
+    assert cord(stale, facts)[1].state is KnotState.STALE
+    settled = recipe.with_knot(recipe.depth.model_copy(update={"settled_on": "new"}))
+    knot = cord(settled, facts)[1]
+    assert (knot.state, knot.summary) == (KnotState.SETTLED, "1-9 m")
+    unneeded = recipe.with_knot(recipe.depth.model_copy(update={"needed": False}))
+    assert cord(unneeded, facts)[1].is_taut
+
+
+def test_proxies_average_light_and_keep_true_distances():
+    plane = np.arange(35, dtype=np.float32).reshape(5, 7)
+    assert proxy(plane, 1, is_light=False).tolist() == plane[::2, ::2].tolist()
+    assert proxy(plane, 1, is_light=True)[0, 0] == plane[:2, :2].mean()
+    assert proxy(plane, 1, is_light=True).shape == (3, 4)

@@ -1,0 +1,152 @@
+"""The store: tables as the models say, nonsense impossible, revisions never lost, few queries."""
+
+import pytest
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import select, text
+from sqlalchemy.exc import IntegrityError
+
+from drawstring.core.arrivals import scan
+from drawstring.core.depth import tally
+from drawstring.core.errors import ConflictError, MissingError, SettingError, SourceError
+from drawstring.core.recipe import KnotState, Recipe
+from drawstring.store import deliveries, measuring, recipes, shows
+from drawstring.store.models import Base, Frame, Revision, Run, RunFrame
+from drawstring.store.standing import shots_of, standing, standings
+
+
+def test_the_tables_are_what_the_models_say(session):
+    assert compare_metadata(MigrationContext.configure(session.connection()), Base.metadata) == []
+
+
+@pytest.mark.parametrize(
+    "nonsense",
+    [
+        lambda shot: Run(shot_id=shot.id, sequence_id=shot.sequence_id, revision_id=10**6, version=1, folder="x"),
+        lambda shot: Run(shot_id=shot.id, sequence_id=shot.sequence_id, revision_id=shot.revisions[0].id,
+                         version=0, folder="x"),
+        lambda shot: Run(shot_id=shot.id, sequence_id=shot.sequence_id, revision_id=shot.revisions[0].id,
+                         version=1, folder="x", state="perhaps"),
+        lambda shot: Revision(shot_id=shot.id, number=1, recipe={}, digest="x"),
+        lambda shot: Frame(sequence_id=shot.sequence_id, number=-1, path="x", size_bytes=1, mtime_ns=1),
+        lambda shot: RunFrame(run_id=10**6, number=1, file_name="x"),
+    ],
+)  # fmt: skip
+def test_nonsense_is_impossible(session, shot, nonsense):
+    session.add(nonsense(shot))
+    with pytest.raises(IntegrityError):
+        session.flush()
+
+
+def test_a_shot_can_not_use_another_shots_delivery(session, shot):
+    other = shows.make_shot(session, shot.show, "TW999")
+    session.execute(text("SET CONSTRAINTS ALL IMMEDIATE"))
+    with pytest.raises(IntegrityError, match="shots_sequence"):
+        session.execute(
+            text("UPDATE shots SET sequence_id = :s WHERE id = :i"), {"s": shot.sequence_id, "i": other.id}
+        )
+
+
+def test_accepting_keeps_what_was_found_and_settles_arrivals(session, shot, report):
+    how = standing(session, shot)
+    assert [knot.state for knot in how.knots] == [KnotState.SETTLED, KnotState.OPEN, KnotState.OPEN]
+    assert how.frames == len(report.frames) and deliveries.passes_of(shot.sequence) == report.passes
+    again = deliveries.accept(session, shot, report)
+    assert again.id == shot.sequence_id and len(shot.sequences) == 1
+    assert deliveries.facts_of(again).layout == report.facts.layout
+
+
+def test_another_delivery_keeps_the_recipe_and_makes_settled_knots_stale(session, shot, copied):
+    recipes.set_values(session, shot, {"depth.near": "2", "depth.far": "90"})
+    recipes.settle(session, shot, "depth")
+    (newer,) = scan(str(copied), roots=[str(copied.parent)]).sequences
+    deliveries.accept(session, shot, newer)
+    session.expire_all()
+    knots = {knot.name: knot for knot in standing(session, shot).knots}
+    assert knots["depth"].state is KnotState.STALE and "another delivery" in knots["depth"].reason
+    assert recipes.current(session, shot).depth.near == 2
+
+
+def test_undo_walks_back_step_by_step_and_forgets_nothing(session, shot):
+    for near in ("1", "2", "3"):
+        recipes.set_values(session, shot, {"depth.near": near})
+    assert recipes.undo(session, shot).recipe["depth"]["near"] == 2
+    assert recipes.undo(session, shot).recipe["depth"]["near"] == 1
+    recipes.set_values(session, shot, {"depth.near": "9"})
+    assert recipes.undo(session, shot).recipe["depth"]["near"] == 1
+    numbers = session.scalars(select(Revision.number).where(Revision.shot_id == shot.id)).all()
+    assert sorted(numbers) == list(range(1, 9))
+    with pytest.raises(ConflictError, match="nothing to undo"):
+        for _ in range(20):
+            recipes.undo(session, shot)
+
+
+def test_refused_values_write_no_revision(session, shot):
+    before = recipes.head(session, shot).number
+    with pytest.raises(SettingError):
+        recipes.set_values(session, shot, {"depth.near": "9", "depth.far": "3"})
+    assert recipes.head(session, shot).number == before
+    assert recipes.current(session, shot).depth == Recipe().depth
+
+
+def test_a_corrected_role_is_kept_and_depth_measured_anew(session, shot):
+    deliveries.correct_role(session, shot.sequence, "occlusion", "depth")
+    row = next(one for one in shot.sequence.passes if one.layer == "occlusion")
+    assert (row.role, row.confidence, row.reason) == ("depth", 1.0, "said by a person")
+    assert shot.sequence.measurement.state == "waiting" and shot.sequence.measurement.pass_name == row.name
+    with pytest.raises(SettingError, match="no role"):
+        deliveries.correct_role(session, shot.sequence, "normal", "colour")
+    with pytest.raises(MissingError, match="no pass"):
+        deliveries.correct_role(session, shot.sequence, "nothing", "depth")
+
+
+def test_measurements_come_back_as_they_were(session, shot, report):
+    import numpy as np
+
+    tallies = {n: tally(np.random.default_rng(n).gamma(2, 9, (30, 40)).astype(np.float32)) for n in (1, 2)}
+    measuring.finish(shot.sequence.measurement, tallies, {3: "torn"})
+    session.flush()
+    whole = measuring.whole_tally(session, shot.sequence.measurement)
+    assert whole.pixels == 2400 and whole.nearest == min(one.nearest for one in tallies.values())
+    assert whole.percentile(50) == measuring.tally_from_json(measuring.tally_to_json(whole)).percentile(50)
+    assert "1 frames could not be measured: torn" in shot.sequence.measurement.note
+
+
+def test_codes_names_and_units_are_checked(session, shot):
+    for code in ("", "a b", "../x", "-x", "x" * 41):
+        with pytest.raises(SettingError, match="can't be a code"):
+            shows.make_shot(session, shot.show, code)
+    with pytest.raises(ConflictError, match="has a shot TW010 already"):
+        shows.make_shot(session, shot.show, "TW010")
+    with pytest.raises(SettingError, match="not a unit"):
+        shows.make_show(session, "Other", scene_unit="yard")
+    other = shows.make_show(session, "Other")
+    shows.make_shot(session, other, "TW010")
+    with pytest.raises(ConflictError, match="Say Other/TW010, Tidewrack/TW010|Say Tidewrack/TW010, Other/TW010"):
+        shows.find_shot(session, "TW010")
+    assert shows.find_shot(session, "Other/TW010").show is other
+    with pytest.raises(MissingError, match="There are: TW010"):
+        shows.find_shot(session, "TW011")
+
+
+def test_a_delivery_without_a_usable_frame_is_refused(session, shot, copied):
+    for path in copied.iterdir():
+        path.write_bytes(b"")
+    (torn,) = scan(str(copied), roots=[str(copied.parent)]).sequences
+    with pytest.raises(SourceError, match="No frame of"):
+        deliveries.accept(session, shot, torn)
+
+
+def test_a_board_takes_the_same_few_queries_for_any_number_of_shots(session, shot, report, count_queries):
+    def board() -> int:
+        session.expire_all()
+        seen = count_queries(session)
+        rows = standings(session, shots_of(session, shot.show))
+        assert all(row.passes for row in rows)
+        return len(seen)
+
+    few = board()
+    for number in range(6):
+        one = shows.make_shot(session, shot.show, f"TW2{number}0")
+        deliveries.accept(session, one, report)
+    assert board() == few <= 14
