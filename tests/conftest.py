@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-import os
 import shutil
 import tempfile
 import uuid
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-import numpy as np
-import OpenEXR
 import pytest
 from local_postgres import LocalPostgres, as_account, free_port
+from makers import FRAMES, HEIGHT, WIDTH
 from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.pool import NullPool
 
 from drawstring.core.arrivals import scan
 from drawstring.core.arrivals.report import SequenceReport
@@ -23,8 +22,6 @@ from drawstring.standins.tidewrack import SHOTS, render_show
 from drawstring.store import deliveries, shows
 from drawstring.store.database import connect, migrate
 from drawstring.store.models import Shot
-
-WIDTH, HEIGHT, FRAMES = 192, 108, 6
 
 
 @pytest.fixture(scope="session")
@@ -50,7 +47,7 @@ def postgres() -> Iterator[LocalPostgres]:
 def database_url(postgres: LocalPostgres) -> Iterator[str]:
     """A database of one test's own, for what commits or runs in other processes."""
     name = f"test_{uuid.uuid4().hex[:10]}"
-    admin = create_engine(postgres.url("postgres"), isolation_level="AUTOCOMMIT")
+    admin = create_engine(postgres.url("postgres"), isolation_level="AUTOCOMMIT", poolclass=NullPool)
     with admin.connect() as connection:
         connection.exec_driver_sql(f"CREATE DATABASE {name} TEMPLATE pattern")
     yield postgres.url(name)
@@ -144,25 +141,3 @@ def installation(tmp_path: Path, sources: Path, database_url: str) -> Installati
         database_url=database_url,
         workers=2,
     )
-
-
-def environment_of(installation: Installation) -> dict[str, str]:
-    """Give the environment in which another process finds the same installation."""
-    return {
-        **os.environ,
-        "DRAWSTRING_VAR": installation.var,
-        "DRAWSTRING_ROOTS": installation.roots,
-        "DRAWSTRING_OUTPUT": installation.output,
-        "DRAWSTRING_PORT": str(installation.port),
-        "DRAWSTRING_DATABASE_URL": installation.database_url,
-        "DRAWSTRING_WORKERS": str(installation.workers),
-    }
-
-
-def write_plain(path: Path, channels: dict[str, np.ndarray], **header: object) -> Path:
-    """Write an EXR with the library itself, none of our code between."""
-    said = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, **header}
-    # The library puts objects of its own into the dictionary it is given.
-    with OpenEXR.File(said, dict(channels)) as file:
-        file.write(str(path))
-    return path

@@ -38,7 +38,13 @@ def closed_form(z: float, near: float, far: float, mapping: Mapping) -> float:
     return math.log(z / near) / math.log(far / near)
 
 
-@given(z=distance, near=distance, factor=st.floats(1.01, 500), mapping=st.sampled_from(Mapping), white=st.sampled_from(WhiteEnd))  # fmt: skip
+@given(
+    z=distance,
+    near=distance,
+    factor=st.floats(1.01, 500),
+    mapping=st.sampled_from(Mapping),
+    white=st.sampled_from(WhiteEnd),
+)
 def test_normalised_depth_is_the_closed_form_to_one_float32_step(z, near, factor, mapping, white):
     settings = DepthSettings(
         near=near, far=near * factor, mapping=mapping, white_is=white, overshoot=Overshoot.KEEP
@@ -81,7 +87,9 @@ def test_whatever_means_nothing_becomes_the_chosen_end():
 @pytest.mark.parametrize(("near", "far"), [(None, 5), (5, None), (None, None)])
 def test_an_open_end_is_refused(near, far):
     with pytest.raises(SettingError, match="is still open"):
-        normalise(np.ones((1, 1), np.float32), DepthSettings(near=near, far=far), nothing=np.zeros((1, 1), bool))
+        normalise(
+            np.ones((1, 1), np.float32), DepthSettings(near=near, far=far), nothing=np.zeros((1, 1), bool)
+        )
 
 
 @given(seed=st.integers(0, 10_000), frames=st.integers(1, 4), percent=st.floats(0, 100))

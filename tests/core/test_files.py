@@ -7,9 +7,9 @@ import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
 import pytest
-from conftest import write_plain
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from makers import write_plain
 
 from drawstring.core.errors import ConflictError, MissingError, OutputError, SourceError
 from drawstring.core.io import ChannelRef, Window, group, read_channels, read_facts, write_exr
@@ -65,8 +65,12 @@ def test_tiled_files_and_later_parts_are_read_like_any_other(tmp_path):
 
     parts = [
         OpenEXR.Part({"type": OpenEXR.scanlineimage, "view": "left"}, {"R": PLANES["R"]}, "left"),
-        OpenEXR.Part({"type": OpenEXR.scanlineimage, "view": "right"}, {"R": PLANES["R"] * 2, "Z": PLANES["Z"]}, "right"),
-    ]  # fmt: skip
+        OpenEXR.Part(
+            {"type": OpenEXR.scanlineimage, "view": "right"},
+            {"R": PLANES["R"] * 2, "Z": PLANES["Z"]},
+            "right",
+        ),
+    ]
     several = str(tmp_path / "several.exr")
     with OpenEXR.File(parts) as file:
         file.write(several)
@@ -99,7 +103,7 @@ def test_a_render_that_died_while_writing_is_told_from_a_cut_copy(whole, tmp_pat
 
 
 def read_table_start(data: bytes) -> int:
-    """Find the chunk table by brute force: the first place whose eight bytes point at where the table ends."""
+    """Find the chunk table by brute force: eight bytes that point at where the table ends."""
     for at in range(8, len(data) - 8):
         first = int.from_bytes(data[at : at + 8], "little")
         if first - at == -(-H // 16) * 8:
@@ -149,7 +153,9 @@ def test_writing_gives_back_what_was_written_and_never_overwrites(tmp_path):
     assert all(same_bits(back[name].pixels, plane) for name, plane in PLANES.items())
     before = os.stat(path)
     with pytest.raises(ConflictError, match="is there already"):
-        write_exr(path, {"R": PLANES["R"] * 0}, compression="none", data_window=window, display_window=display)
+        write_exr(
+            path, {"R": PLANES["R"] * 0}, compression="none", data_window=window, display_window=display
+        )
     assert os.stat(path).st_mtime_ns == before.st_mtime_ns
     assert os.listdir(tmp_path) == ["out.exr"]
 

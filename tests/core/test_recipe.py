@@ -77,7 +77,9 @@ def test_the_digest_tells_settings_apart_but_not_when_they_were_settled():
     other = change(recipe, {"depth.far": "9.5"}, scene_unit="m")
     assert digest_of(recipe) == digest_of(settled) != digest_of(other)
     assert upgraded(settled.as_dict()) == settled
-    assert change(settled, {"depth.far": "8"}, scene_unit="m").depth.settled_on == "", "a change opens the knot"
+    assert change(settled, {"depth.far": "8"}, scene_unit="m").depth.settled_on == "", (
+        "a change opens the knot"
+    )
 
 
 def test_only_channels_that_outputs_need_are_pulled():

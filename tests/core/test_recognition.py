@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from conftest import write_plain
+from makers import write_plain
 
 from drawstring.core.arrivals.scan import sample_pixels
 from drawstring.core.colour import bake, look, through_view

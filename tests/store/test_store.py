@@ -22,7 +22,8 @@ def test_the_tables_are_what_the_models_say(session):
 @pytest.mark.parametrize(
     "nonsense",
     [
-        lambda shot: Run(shot_id=shot.id, sequence_id=shot.sequence_id, revision_id=10**6, version=1, folder="x"),
+        lambda shot: Run(shot_id=shot.id, sequence_id=shot.sequence_id, revision_id=10**6,
+                         version=1, folder="x"),
         lambda shot: Run(shot_id=shot.id, sequence_id=shot.sequence_id, revision_id=shot.revisions[0].id,
                          version=0, folder="x"),
         lambda shot: Run(shot_id=shot.id, sequence_id=shot.sequence_id, revision_id=shot.revisions[0].id,
@@ -122,7 +123,9 @@ def test_codes_names_and_units_are_checked(session, shot):
         shows.make_show(session, "Other", scene_unit="yard")
     other = shows.make_show(session, "Other")
     shows.make_shot(session, other, "TW010")
-    with pytest.raises(ConflictError, match="Say Other/TW010, Tidewrack/TW010|Say Tidewrack/TW010, Other/TW010"):
+    with pytest.raises(
+        ConflictError, match="Say Other/TW010, Tidewrack/TW010|Say Tidewrack/TW010, Other/TW010"
+    ):
         shows.find_shot(session, "TW010")
     assert shows.find_shot(session, "Other/TW010").show is other
     with pytest.raises(MissingError, match="There are: TW010"):

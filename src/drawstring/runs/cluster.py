@@ -40,7 +40,7 @@ def cluster(*, scheduler: str = "", workers: int = 1) -> Iterator[Callable[[], C
         threads_per_worker=1,
         processes=True,
         host="127.0.0.1",
-        dashboard_address=None,
+        dashboard_address="127.0.0.1:0",
         silence_logs=40,
     ) as local:
         yield lambda: Client(local, set_as_default=False)

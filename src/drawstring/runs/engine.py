@@ -94,7 +94,7 @@ class Engine:
                 time.sleep(TICK_S if busy else 2 * TICK_S)
             except (DatabaseAway, SQLAlchemyError) as error:
                 log.warning("The database is away, waiting: %s (%s)", error, error.__cause__ or error)
-                self._lock = None
+                self._let_go()
                 self._forget()
                 time.sleep(1)
             except (OSError, RuntimeError) as error:
@@ -131,7 +131,12 @@ class Engine:
         """Let go of the lead and the client; frames in flight are done again by the next engine."""
         self._forget()
         self._drop_client()
+        self._let_go()
+
+    def _let_go(self) -> None:
+        """Give up the lead: the lock hangs on the connection itself, so that one is ended, not kept."""
         if self._lock is not None:
+            self._lock.invalidate()
             self._lock.close()
             self._lock = None
 

@@ -7,7 +7,7 @@ part that says what, where, why and what to do.
 from __future__ import annotations
 
 from flask import Flask, Response, jsonify, make_response, render_template, request
-from werkzeug.exceptions import HTTPException
+from werkzeug.exceptions import HTTPException, SecurityError
 
 from drawstring.core.errors import (
     ConflictError,
@@ -71,6 +71,9 @@ def answer_http(error: HTTPException) -> Response:
     code = error.code or 500
     if code < 400:
         return make_response(error.get_response())
+    if isinstance(error, SecurityError):
+        # A strange host name: no page can be drawn for it, as no address can be built.
+        return Response("Drawstring answers only to this machine's own names.\n", 400, mimetype="text/plain")
     what, remedy = WORDS.get(code, (error.name + ".", "Go back to the board."))
     return_code = DrawstringError(what, where=request.path, remedy=remedy)
     if _wants_data():

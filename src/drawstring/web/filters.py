@@ -9,6 +9,7 @@ from flask import Flask
 
 from drawstring.core.units import say_length
 from drawstring.store import ledger
+from drawstring.store.database import DatabaseAway
 from drawstring.web.drawing import cord_drawing
 from drawstring.web.services import work
 
@@ -69,7 +70,14 @@ def say_plural(count: int, noun: str) -> str:
 
 
 def engine_summary() -> dict[str, Any] | None:
-    """Tell of the runs under way, for the top of every page; None while nothing runs."""
+    """Tell of the runs under way, for the top of every page; None while nothing runs or nobody knows."""
+    try:
+        return _summary()
+    except DatabaseAway:
+        return None  # the page itself says so
+
+
+def _summary() -> dict[str, Any] | None:
     with work() as session:
         runs = ledger.under_way(session)
         if not runs:

@@ -1,0 +1,105 @@
+"""What page tests share: the application over the test's own database, and a served one for the browser."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import urllib.request
+from collections.abc import Iterator
+
+import pytest
+from flask import Flask
+from flask.testing import FlaskClient
+from makers import environment_of, wait_for
+from playwright.sync_api import Browser, Page, sync_playwright
+from sqlalchemy.orm import Session, sessionmaker
+
+from drawstring.core.arrivals.report import SequenceReport
+from drawstring.store import deliveries, shows
+from drawstring.store.models import Shot
+from drawstring.web.app import create_app
+from drawstring.web.services import House
+
+CHROMIUM = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync", "--use-gl=angle", "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+]  # fmt: skip
+
+
+@pytest.fixture
+def app(installation) -> Iterator[Flask]:
+    """The application, in this process."""
+    made = create_app(installation, WTF_CSRF_ENABLED=False, TESTING=True, PROPAGATE_EXCEPTIONS=False)
+    yield made
+    house: House = made.extensions["house"]
+    house.readers.close()
+    house.sessions.kw["bind"].dispose()
+
+
+@pytest.fixture
+def client(app: Flask) -> FlaskClient:
+    """A client of the application."""
+    return app.test_client()
+
+
+@pytest.fixture
+def sessions(app: Flask) -> sessionmaker[Session]:
+    """Sessions on the application's database."""
+    return app.extensions["house"].sessions
+
+
+@pytest.fixture
+def fog(sessions, report: SequenceReport) -> Shot:
+    """A committed shot with the fog delivery accepted."""
+    with sessions.begin() as session:
+        shot = shows.make_shot(session, shows.make_show(session, "Tidewrack"), "TW010", title="Fog")
+        deliveries.accept(session, shot, report)
+        _ = shot.sequence.frames
+        return shot
+
+
+@pytest.fixture
+def served(installation) -> Iterator[str]:
+    """Pages and engine as a user starts them; the address."""
+    process = subprocess.Popen(
+        [sys.executable, "-m", "drawstring.cli", "serve"], env=environment_of(installation)
+    )
+    address = f"http://127.0.0.1:{installation.port}"
+
+    def answers() -> bool:
+        assert process.poll() is None, "the server ended"
+        try:
+            with urllib.request.urlopen(f"{address}/alive", timeout=2) as answer:
+                return answer.status == 200
+        except OSError:
+            return False
+
+    try:
+        wait_for(answers)
+        yield address
+    finally:
+        process.terminate()
+        process.wait(30)
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    """Debian's Chromium."""
+    with sync_playwright() as playwright:
+        made = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        yield made
+        made.close()
+
+
+@pytest.fixture
+def page(browser: Browser, served: str) -> Iterator[Page]:
+    """A page that fails the test when a script fails or an address answers with a fault of the server."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=served)
+    made = context.new_page()
+    troubles: list[str] = []
+    made.on("pageerror", lambda error: troubles.append(str(error)))
+    made.on("response", lambda r: troubles.append(f"{r.status} {r.url}") if r.status >= 500 else None)
+    yield made
+    context.close()
+    assert not troubles
