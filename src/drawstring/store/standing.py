@@ -6,7 +6,7 @@ from collections.abc import Sequence as Several
 from dataclasses import dataclass, field
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy.orm import Session, joinedload, selectinload
 
 from drawstring.core.depth import check_range
 from drawstring.core.findings import Finding, Severity, gravest_first
@@ -49,8 +49,13 @@ def shots_of(session: Session, show: Show) -> list[Shot]:
         .where(Shot.show_id == show.id)
         .order_by(Shot.code)
         .options(
-            selectinload(Shot.sequence).selectinload(Sequence.passes),
-            selectinload(Shot.sequence).selectinload(Sequence.measurement),
+            joinedload(Shot.show),
+            # Headers and curves are large and no board shows them.
+            selectinload(Shot.sequence).defer(Sequence.facts).selectinload(Sequence.passes),
+            selectinload(Shot.sequence)
+            .selectinload(Sequence.measurement)
+            .defer(Measurement.frames)
+            .defer(Measurement.whole),
         )
     )
     return list(session.scalars(query))
@@ -99,17 +104,13 @@ def _standing(
     run: Run | None,
     package: Package | None,
 ) -> ShotStanding:
-    recipe = upgraded(revision.recipe) if revision else Recipe()
     sequence = shot.sequence
-    passes = deliveries.passes_of(sequence) if sequence else []
-    outputs = plan_outputs(passes, recipe) if passes else OutputPlan((), (), (), ())
-    findings: dict[str, list[Finding]] = {"arrivals": [], "depth": [], "pack": list(outputs.findings)}
-    if sequence:
-        findings["arrivals"] = [
-            Finding(**{**plain, "severity": Severity(plain["severity"])}) for plain in sequence.findings
-        ]
-        if recipe.depth.needed:
-            findings["depth"] = _depth_findings(session, shot, sequence.measurement, recipe, passes)
+    known = _key(shot, revision)
+    if known not in _DERIVED:
+        if len(_DERIVED) > 4000:
+            _DERIVED.clear()
+        _DERIVED[known] = _derive(session, shot, revision)
+    recipe, passes, outputs, findings = _DERIVED[known]
     frames = counts.get(shot.sequence_id or 0, 0)
     facts = CordFacts(
         arrival=sequence.digest if sequence else "",
@@ -122,6 +123,44 @@ def _standing(
     return ShotStanding(
         shot, recipe, revision, passes, frames, outputs, cord(recipe, facts), findings, run, package
     )
+
+
+Derived = tuple[Recipe, list[Pass], OutputPlan, dict[str, list[Finding]]]
+
+_DERIVED: dict[tuple[object, ...], Derived] = {}
+"""What follows from rows that do not change under their key; a board asks for hundreds at a time."""
+
+
+def _key(shot: Shot, revision: Revision | None) -> tuple[object, ...]:
+    """Name everything that a standing follows from."""
+    sequence = shot.sequence
+    if sequence is None:
+        return (shot.show.scene_unit, revision and revision.id)
+    measured = sequence.measurement
+    return (
+        shot.code,
+        shot.show.scene_unit,
+        revision and (revision.id, revision.made_at),
+        (sequence.id, sequence.digest, sequence.accepted_at),
+        measured and (measured.id, measured.state, measured.asked_at),
+        tuple((one.id, one.name, one.role, one.confidence) for one in sequence.passes),
+    )
+
+
+def _derive(session: Session, shot: Shot, revision: Revision | None) -> Derived:
+    """Work out recipe, passes, outputs and findings of a shot."""
+    recipe = upgraded(revision.recipe) if revision else Recipe()
+    sequence = shot.sequence
+    passes = deliveries.passes_of(sequence) if sequence else []
+    outputs = plan_outputs(passes, recipe) if passes else OutputPlan((), (), (), ())
+    findings: dict[str, list[Finding]] = {"arrivals": [], "depth": [], "pack": list(outputs.findings)}
+    if sequence:
+        findings["arrivals"] = [
+            Finding(**{**plain, "severity": Severity(plain["severity"])}) for plain in sequence.findings
+        ]
+        if recipe.depth.needed:
+            findings["depth"] = _depth_findings(session, shot, sequence.measurement, recipe, passes)
+    return recipe, passes, outputs, findings
 
 
 def _depth_findings(

@@ -18,6 +18,21 @@ from typing import BinaryIO
 from drawstring.core.io.limits import MAX_HEADER_BYTES
 
 MAGIC = 20000630
+STRUCTURAL = frozenset(
+    {
+        "channels",
+        "compression",
+        "dataWindow",
+        "displayWindow",
+        "name",
+        "pixelAspectRatio",
+        "tiles",
+        "type",
+        "view",
+    }
+)
+"""Attributes that decide how the pixels lie."""
+
 _TILED, _MULTIPART = 0x200, 0x1000
 _TYPES = {0: "uint", 1: "half", 2: "float"}
 
@@ -31,12 +46,21 @@ class FileWalk:
     fault : str or None
         What is wrong with the file as a whole, as a clause that can follow its name; None when every
         chunk is there.
-    channel_types : tuple of dict
-        For each part: "uint", "half" or "float" by channel name.
+    structure : tuple of bytes
+        The attributes that decide how the pixels lie (`STRUCTURAL`), raw, of all parts: equal for files of
+        one layout.
+    channel_lists : tuple of bytes
+        Each part's channel list, raw.
     """
 
     fault: str | None
-    channel_types: tuple[dict[str, str], ...] = ()
+    structure: tuple[bytes, ...] = ()
+    channel_lists: tuple[bytes, ...] = ()
+
+    @property
+    def channel_types(self) -> tuple[dict[str, str], ...]:
+        """Give the channel lists, read."""
+        return tuple(_channel_types(one) for one in self.channel_lists)
 
 
 def walk(path: str) -> FileWalk:
@@ -56,11 +80,12 @@ def walk(path: str) -> FileWalk:
             return FileWalk("is not an OpenEXR file")
         flags = struct.unpack("<i", start[4:])[0]
         multipart, tiled = bool(flags & _MULTIPART), bool(flags & _TILED)
-        lists = _walk_headers(file, size, multipart=multipart)
-        if lists is None:
+        walked = _walk_headers(file, size, multipart=multipart)
+        if walked is None:
             return FileWalk("ends within its header")
-        types = tuple(_channel_types(one) for one in lists)
-        return FileWalk(_fault_of_chunks(file, size, multipart=multipart, tiled=tiled), types)
+        structure, lists = walked
+        fault = _fault_of_chunks(file, size, multipart=multipart, tiled=tiled)
+        return FileWalk(fault, (start, *structure), tuple(lists))
 
 
 def _channel_types(data: bytes) -> dict[str, str]:
@@ -74,12 +99,13 @@ def _channel_types(data: bytes) -> dict[str, str]:
     return types
 
 
-def _walk_headers(file: BinaryIO, size: int, *, multipart: bool) -> list[bytes] | None:
-    """Move to the chunk table and give each part's channel list; None where the file ends first."""
+def _walk_headers(file: BinaryIO, size: int, *, multipart: bool) -> tuple[list[bytes], list[bytes]] | None:
+    """Move to the chunk table and give structure and channel lists; None where the file ends first."""
     # One read for nearly every header: walking attribute by attribute costs a scan of thousands dearly.
     begin = file.tell()
     buffer = file.read(min(65_536, size))
     position = 0
+    structure: list[bytes] = []
     lists: list[bytes] = []
 
     def need(count: int) -> bool:
@@ -119,13 +145,15 @@ def _walk_headers(file: BinaryIO, size: int, *, multipart: bool) -> list[bytes] 
             position += 4
             if length < 0 or not need(length):
                 return None
+            if name in STRUCTURAL:
+                structure.append(name.encode() + buffer[position : position + length])
             if kind == "chlist":
                 lists.append(buffer[position : position + length])
             position += length
             attributes += 1
         if not multipart or attributes == 0:
             file.seek(begin + position)
-            return lists
+            return structure, lists
 
 
 def _fault_of_chunks(file: BinaryIO, size: int, *, multipart: bool, tiled: bool) -> str | None:

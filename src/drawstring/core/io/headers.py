@@ -15,7 +15,7 @@ import OpenEXR
 
 from drawstring.core.errors import SourceError
 from drawstring.core.io import limits
-from drawstring.core.io.chunks import walk
+from drawstring.core.io.chunks import FileWalk, walk
 from drawstring.core.io.facts import ChannelFacts, FileFacts, PartFacts, Window
 
 _STRUCTURAL = {
@@ -32,10 +32,42 @@ def read_facts(path: str) -> FileFacts:
     path : str
         An OpenEXR file: scan-line or tiled, one part or several.
 
+    Returns
+    -------
+    FileFacts
+
     Raises
     ------
     SourceError
         The file is missing, unreadable, torn, deep, or larger than the limits allow.
+    """
+    status, structure = look_over(path)
+    try:
+        parts = OpenEXR.File(path, header_only=True).parts
+        facts = FileFacts(
+            path,
+            status.st_size,
+            status.st_mtime_ns,
+            tuple(_part(i, part, structure.channel_types[i]) for i, part in enumerate(parts)),
+        )
+    except (RuntimeError, ValueError, TypeError, LookupError) as error:
+        raise SourceError(
+            f"{os.path.basename(path)} has a header that can't be read: {error}.",
+            where=path,
+            why="Without it nothing in the file can be found.",
+            remedy="Render or copy this frame again and scan again.",
+        ) from error
+    _refuse_oversize(facts)
+    return facts
+
+
+def look_over(path: str) -> tuple[os.stat_result, FileWalk]:
+    """Make sure that a file is there and whole, without reading its attributes one by one.
+
+    Raises
+    ------
+    SourceError
+        The file is missing, unreadable or torn.
     """
     name = os.path.basename(path)
     try:
@@ -55,23 +87,7 @@ def read_facts(path: str) -> FileFacts:
             why="Packed as it is, the shot would carry a torn frame.",
             remedy="Render or copy this frame again and scan again; the other frames go on.",
         )
-    try:
-        parts = OpenEXR.File(path, header_only=True).parts
-        facts = FileFacts(
-            path,
-            status.st_size,
-            status.st_mtime_ns,
-            tuple(_part(i, part, structure.channel_types[i]) for i, part in enumerate(parts)),
-        )
-    except (RuntimeError, ValueError, TypeError, LookupError) as error:
-        raise SourceError(
-            f"{name} has a header that can't be read: {error}.",
-            where=path,
-            why="Without it nothing in the file can be found.",
-            remedy="Render or copy this frame again and scan again.",
-        ) from error
-    _refuse_oversize(facts)
-    return facts
+    return status, structure
 
 
 def _part(index: int, part: Any, types: dict[str, str]) -> PartFacts:

@@ -6,13 +6,14 @@ changed file is another entry. Decoding happens in the readers' processes.
 
 from __future__ import annotations
 
+import os
 import threading
 from collections import OrderedDict
 from collections.abc import Sequence
 
 from drawstring.core.arrays import Stored
 from drawstring.core.io.facts import ChannelRef, FileFacts
-from drawstring.core.io.pixels import read_channels
+from drawstring.core.io.pixels import read_channels, use_threads
 from drawstring.core.recipe.pictures import proxy
 from drawstring.runs.readers import Readers
 
@@ -72,5 +73,9 @@ class FrameCache:
 
 
 def decode(path: str, refs: Sequence[ChannelRef], level: int, is_light: bool) -> dict[ChannelRef, Stored]:
-    """Read channels and make proxies of them; runs in a reader's process."""
+    """Read channels and make proxies of them; runs in a reader's process.
+
+    Somebody is waiting for just this picture, so one read may use every core.
+    """
+    use_threads(os.cpu_count() or 1)
     return {ref: proxy(plane, level, is_light=is_light) for ref, plane in read_channels(path, refs).items()}

@@ -1,0 +1,39 @@
+"""Depth range over HD frames against reading their depth channel."""
+
+from __future__ import annotations
+
+import shutil
+
+import OpenImageIO as oiio
+from floor import best, hd_frames, paths_in, tell
+
+from drawstring.core.depth import merged
+from drawstring.core.io import read_facts
+from drawstring.core.io.pixels import use_threads
+from drawstring.core.passes import recognise
+from drawstring.runs.frame import measure_frame
+
+
+def main() -> None:
+    use_threads(1)
+    folder = hd_frames(6)
+    paths = paths_in(folder)
+    passes = tuple(one for one in recognise(read_facts(paths[0])) if one.name in ("depth", "beauty"))
+    bare_passes = tuple(one for one in passes if one.name == "depth")
+
+    def floor() -> None:
+        for path in paths:
+            source = oiio.ImageInput.open(path)
+            at = source.spec().channelnames.index("depth.Z")
+            source.read_image(0, 0, at, at + 1, "float")
+            source.close()
+
+    floor_s = best(floor)
+    for name, taken in (("depth alone", bare_passes), ("depth with alpha", passes)):
+        ours = best(lambda taken=taken: merged(measure_frame(1, path, taken)[1] for path in paths))
+        tell(f"depth range, HD, {name}: floor / ours", floor_s / ours, "0.80")
+    shutil.rmtree(folder)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,102 @@
+"""One picture of each main view, from the demo data of a running house, into docs/screenshots.
+
+Run by `make screenshots` after `make start`.
+"""
+
+from __future__ import annotations
+
+import sys
+import time
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+from drawstring.installation import read_installation
+
+HOME = Path(__file__).resolve().parents[1]
+FOLDER = HOME / "docs" / "screenshots"
+CHROMIUM = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync", "--use-gl=angle", "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+]  # fmt: skip
+
+
+def main() -> None:
+    """Walk through the demo show and take the pictures."""
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        installation = read_installation()
+        walk(page, f"http://{installation.host}:{installation.port}")
+        browser.close()
+
+
+def walk(page: Page, address: str) -> None:
+    """Take each view once it stands still."""
+
+    def shoot(name: str) -> None:
+        page.wait_for_load_state("networkidle")
+        time.sleep(0.8)
+        page.screenshot(path=FOLDER / f"{name}.png")
+        print(f"  {name}.png", flush=True)
+
+    page.goto(f"{address}/shows/Tidewrack")
+    shots = dict(zip(["TW010", "TW080"], [link_of(page, code) for code in ("TW010", "TW080")], strict=True))
+    page.goto(f"{address}/shots/{shots['TW010']}/depth")
+    page.get_by_role("button", name="take these").click(timeout=120_000)
+    page.get_by_text("revision").wait_for()
+    set_value(page, "#depth-far", "90")
+    shoot("bench-depth")
+    box = page.locator("#well").bounding_box()
+    assert box
+    page.mouse.move(box["x"] + box["width"] * 0.36, box["y"] + box["height"] * 0.66)
+    page.locator("#dim").click()
+    page.mouse.move(box["x"] + box["width"] * 0.36, box["y"] + box["height"] * 0.64)
+    shoot("bench-depth-dim")
+    page.locator("#dim").click()
+    page.get_by_role("button", name="Settle").click()
+    page.goto(f"{address}/shots/{shots['TW080']}/arrivals")
+    shoot("bench-arrivals")
+    page.goto(f"{address}/shows/Tidewrack/arrivals")
+    page.get_by_label("Folder").fill("tidewrack/TW010")
+    page.get_by_role("button", name="Scan").click()
+    page.locator(".arrival").wait_for(timeout=60_000)
+    shoot("arrivals")
+    page.goto(f"{address}/shots/{shots['TW010']}/pack")
+    if page.locator("[name='pack.normal.layer']").input_value() != "N":
+        page.locator("[name='pack.normal.layer']").fill("N")
+        page.locator("[name='pack.normal.layer']").press("Tab")
+        page.get_by_text("N.X, N.Y").wait_for()
+    if page.locator("[aria-label='emission goes out']").get_attribute("aria-checked") == "true":
+        page.locator("[aria-label='emission goes out']").click()
+    shoot("pack")
+    page.get_by_role("button", name="Run ").click()
+    page.locator("#run .is-proven").nth(7).wait_for(timeout=120_000)
+    page.screenshot(path=FOLDER / "run.png")
+    page.get_by_role("link", name="Open the package").click(timeout=300_000)
+    page.locator("img.packed").wait_for()
+    shoot("package")
+    page.goto(f"{address}/shows/Tidewrack/runs")
+    shoot("runs")
+    page.goto(f"{address}/shows/Tidewrack")
+    page.locator("input[name=shot]").first.check()
+    shoot("board")
+
+
+def link_of(page: Page, code: str) -> str:
+    """Give a shot's number from the board."""
+    row = page.locator("tr", has=page.get_by_text(code, exact=True))
+    return str(row.locator("input[name=shot]").get_attribute("value"))
+
+
+def set_value(page: Page, field: str, value: str) -> None:
+    """Type a value and wait until it is in the recipe."""
+    page.locator(field).fill(value)
+    page.locator(field).press("Enter")
+    page.wait_for_function("([f, v]) => document.querySelector(f).value === v", arg=[field, value])
+
+
+if __name__ == "__main__":
+    sys.exit(main())

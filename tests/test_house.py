@@ -1,0 +1,149 @@
+"""The house itself: what is documented is what exists; make start survives what it may meet."""
+
+import os
+import re
+import socket
+import subprocess
+import sys
+from dataclasses import fields
+from pathlib import Path
+
+import click
+import pytest
+from local_postgres import LocalPostgres, Trouble, free_port
+from makers import environment_of
+
+from drawstring.cli import main
+from drawstring.core.recipe import KNOTS, Recipe
+from drawstring.installation import Installation, read_installation, secret
+
+HOME = Path(__file__).resolve().parents[1]
+README = (HOME / "README.md").read_text()
+
+
+def commands(group: click.Group, before: str = "drawstring") -> list[str]:
+    names = []
+    for name, command in group.commands.items():
+        names += (
+            commands(command, f"{before} {name}")
+            if isinstance(command, click.Group)
+            else [f"{before} {name}"]
+        )
+    return names
+
+
+def test_every_installation_setting_and_command_is_in_the_readme():
+    missing = [
+        f.metadata["variable"] for f in fields(Installation) if f"`{f.metadata['variable']}`" not in README
+    ]
+    missing += [command for command in commands(main) if f"`{command}" not in README]
+    assert not missing
+
+
+def test_every_setting_of_every_knot_has_its_line():
+    text = (HOME / "docs" / "settings.md").read_text()
+    for knot in KNOTS:
+        for name, field in type(Recipe().knot(knot.name)).model_fields.items():
+            assert f"`{knot.name}.{name}`" in text, f"{knot.name}.{name}"
+            assert field.description
+
+
+def test_every_finding_has_its_page_and_no_page_is_left_over():
+    text = (HOME / "docs" / "findings.md").read_text()
+    told = set(re.findall(r"^\| `([a-z-]+)`", text, re.MULTILINE))
+    used = set()
+    for path in (HOME / "src" / "drawstring").rglob("*.py"):
+        used |= set(re.findall(r'Finding\(\s*"([a-z-]+)"', path.read_text()))
+    assert told == used
+
+
+def test_screenshots_are_linked_and_few():
+    shots = sorted(path.name for path in (HOME / "docs" / "screenshots").glob("*.png"))
+    assert 6 <= len(shots) < 20 and all(name in README for name in shots)
+
+
+@pytest.mark.parametrize(
+    ("said", "words"),
+    [({"DRAWSTRING_PORT": "many"}, "not a whole number"), ({"DRAWSTRING_HOST": "0.0.0.0"}, "reach")],
+)
+def test_wrong_installation_settings_are_refused_at_start(said, words):
+    with pytest.raises(Exception, match=words):
+        read_installation(said)
+
+
+def test_secrets_are_made_once_and_for_their_owner_only(tmp_path):
+    path = tmp_path / "secrets" / "word"
+    first = secret(path)
+    assert len(first) == 48 and secret(path) == first
+    assert oct(path.stat().st_mode & 0o777) == "0o600"
+
+
+@pytest.fixture
+def place(postgres):
+    """A folder beside the tests' database, which its account can enter."""
+    import tempfile
+
+    folder = Path(tempfile.mkdtemp(dir=postgres.folder.parent))
+    folder.chmod(0o755)
+    return folder / "data"
+
+
+def test_a_half_made_data_folder_is_made_anew_and_a_strange_one_left_alone(place, capsys):
+    half = place.with_name("data.making")
+    half.mkdir()
+    (half / "leftover").write_text("")
+    server = LocalPostgres(place, free_port(), "word", is_lasting=False)
+    assert server.make() and "made anew" in capsys.readouterr().out
+    assert not server.make(), "the second time there is nothing to do"
+    strange = place.with_name("strange")
+    strange.mkdir()
+    with pytest.raises(Trouble, match="holds no database"):
+        LocalPostgres(strange, free_port(), "word").make()
+    with socket.create_server(("127.0.0.1", 0)) as taken:
+        server.port = taken.getsockname()[1]
+        with pytest.raises(Trouble, match="is taken by another program"):
+            server.start()
+    server.port = free_port()
+    server.start()
+    try:
+        server.start()
+        server.make_database("one")
+        wrong = LocalPostgres(place, server.port, "other word")
+        with pytest.raises(Trouble, match="refuses the kept password"):
+            wrong.make_database("two")
+    finally:
+        server.stop()
+
+
+def test_start_and_stop_bring_a_small_house_up_and_down(installation, tmp_path):
+    environment = environment_of(installation)
+    (Path(installation.var) / "run").mkdir(parents=True)
+    # A killed start may have left the number of some other process.
+    (Path(installation.var) / "run" / "serve.pid").write_text(str(os.getpid()))
+    script = (
+        "import sys, subprocess; sys.path.insert(0, 'ops'); import house; "
+        "real = house._run; house._run = lambda c: real([*c, '--width', '96', '--frames', '2'] "
+        "if c[-1] == 'demo' else c); house.start(house.read_installation())"
+    )
+    environment["DRAWSTRING_ROOTS"] = str(tmp_path / "roots")
+    started = subprocess.run(
+        [sys.executable, "-c", script], env=environment, cwd=HOME, capture_output=True, text=True, timeout=180
+    )
+    assert started.returncode == 0, started.stderr
+    assert (
+        f"http://127.0.0.1:{installation.port}/" in started.stdout
+        and "Pages and engine are up" in started.stdout
+    )
+    again = subprocess.run(
+        [sys.executable, "-c", script], env=environment, cwd=HOME, capture_output=True, text=True, timeout=180
+    )
+    assert again.returncode == 0 and "Pages and engine are up" not in again.stdout, "they were up already"
+    stopped = subprocess.run(
+        [sys.executable, "ops/house.py", "stop"], env=environment, cwd=HOME, capture_output=True, text=True
+    )
+    assert "Pages and engine are down" in stopped.stdout
+    with socket.create_server(("127.0.0.1", installation.port)):
+        refused = subprocess.run(
+            [sys.executable, "-c", script], env=environment, cwd=HOME, capture_output=True, text=True
+        )
+    assert refused.returncode != 0 and "is taken by another program" in refused.stderr

@@ -1,0 +1,102 @@
+"""The shell: the same services as the pages, the JSON that is promised, exit codes that mean something."""
+
+import json
+import os
+import subprocess
+import sys
+
+import pytest
+from makers import FRAMES, environment_of
+
+from drawstring.cli import EXIT_CODES
+
+
+@pytest.fixture
+def shell(installation):
+    """Run a command as a user would; give exit code, JSON or text, and what went to the error channel."""
+
+    def run(*words: str):
+        done = subprocess.run(
+            [sys.executable, "-m", "drawstring.cli", *words],
+            env=environment_of(installation), capture_output=True, text=True, timeout=120,
+        )  # fmt: skip
+        data = json.loads(done.stdout) if "--json" in words and done.stdout else done.stdout
+        return done.returncode, data, done.stderr
+
+    return run
+
+
+def test_from_scan_to_proof_in_a_shell(shell, installation, sources):
+    code, found, _ = shell("scan", "tidewrack", "--json")
+    assert code == 0 and [s["pattern"] for s in found["sequences"]] == [
+        "TW010_main_v001.####.exr", "TW080_main_v001.####.exr",
+    ]  # fmt: skip
+    one = found["sequences"][0]
+    promised = {"pattern", "first", "last", "missing", "unreadable", "width", "height", "data_window",
+                "display_window", "passes"}  # fmt: skip
+    assert promised <= set(one) and (one["first"], one["last"], one["width"]) == (1010, 1015, 192)
+    assert one["data_window"] == one["display_window"] == [0, 0, 191, 107]
+    asked = {"name", "role", "confidence", "reason", "view", "channels"}
+    assert all(asked <= set(each) for each in one["passes"])
+
+    assert shell("show", "make", "Tidewrack")[0] == 0
+    code, shot, _ = shell("shot", "accept", "Tidewrack/TW010", "tidewrack/TW010", "--json")
+    assert code == 0 and shot["frames"] == FRAMES
+    code, measured, _ = shell("measure", "TW010", "--take", "--json")
+    assert code == 0 and measured["nearest"] < measured["percentiles"]["50"] < measured["furthest"]
+    code, shot, _ = shell("set", "TW010", "depth.near=480 cm", "depth.mapping=reciprocal", "--json")
+    assert code == 0 and shot["recipe"]["depth"]["near"] == 4.8
+    assert {k["knot"]: k["state"] for k in shot["cord"]}["depth"] == "settled"
+    code, _, _ = shell("undo", "TW010")
+    assert shell("shot", "info", "TW010", "--json")[1]["recipe"]["depth"]["settled_on"] == "" and code == 0
+    shell("settle", "TW010", "depth")
+    code, ran, _ = shell("run", "TW010", "--json")
+    (run,) = ran["runs"]
+    assert code == 0 and (run["state"], run["package"], run["proven"]) == ("done", "proven", FRAMES)
+    assert run["folder"].startswith(installation.output)
+    code, proof, _ = shell("prove", run["folder"], "--json")
+    assert code == 0 and proof["proven"] and proof["checked"] == FRAMES
+    assert shell("prove", str(run["package_id"]), "--json")[1]["proven"]
+    os.unlink(os.path.join(run["folder"], "TW010_v001.1012.exr"))
+    code, proof, _ = shell("prove", run["folder"], "--json")
+    assert code == 1 and proof["faults"] == {"TW010_v001.1012.exr": "is not there"}
+    assert "TW010" in shell("shot", "list", "Tidewrack")[1]
+
+
+@pytest.mark.parametrize(
+    ("words", "kind", "said"),
+    [
+        (["set", "TW010", "depth.near=two"], "SettingError", "is not a length"),
+        (["scan", "/etc"], "SourceError", "does not lie below an allowed folder"),
+        (["shot", "info", "TW999"], "MissingError", "There is no shot TW999"),
+        (["show", "make", "Tidewrack"], "ConflictError", "There is a show Tidewrack already"),
+        (["run", "TW010"], "MissingError", "Nothing was accepted for TW010"),
+        (["prove", "/nowhere"], "MissingError", "holds no manifest"),
+    ],
+)
+def test_refusals_have_words_on_both_channels_and_their_own_exit_code(shell, database, words, kind, said):
+    from sqlalchemy.orm import sessionmaker
+
+    from drawstring.store import shows
+
+    with sessionmaker(database).begin() as session:
+        shows.make_shot(session, shows.make_show(session, "Tidewrack"), "TW010")
+    code, data, errors = shell(*words, "--json")
+    assert code == next(number for cls, number in EXIT_CODES if cls.__name__ == kind)
+    assert said in data["errors"][0]["what"] and said in errors
+
+
+def test_a_database_that_is_away_and_a_wrong_call_are_told_apart(shell, installation):
+    assert shell("set", "TW010", "depth.near")[0] == 2
+    broken = environment_of(installation) | {
+        "DRAWSTRING_DATABASE_URL": "postgresql+psycopg://nobody:x@127.0.0.1:1/none"
+    }
+    done = subprocess.run(
+        [sys.executable, "-m", "drawstring.cli", "show", "list"], env=broken, capture_output=True, text=True
+    )
+    assert done.returncode == 8 and "can't be reached" in done.stderr
+    done = subprocess.run(
+        [sys.executable, "-m", "drawstring.cli", "show", "list"],
+        env=broken | {"DRAWSTRING_HOST": "0.0.0.0"}, capture_output=True, text=True,
+    )  # fmt: skip
+    assert done.returncode == 3 and "which others can reach" in done.stderr
