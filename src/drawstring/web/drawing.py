@@ -27,6 +27,11 @@ class DrawnKnot:
     knot: KnotView
     left: float
 
+    @property
+    def state(self) -> str:
+        """Its state as a part of names in page and style."""
+        return self.knot.state.value.replace(" ", "-")
+
 
 @dataclass(frozen=True)
 class CordDrawing:
