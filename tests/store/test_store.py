@@ -153,3 +153,35 @@ def test_a_board_takes_the_same_few_queries_for_any_number_of_shots(session, sho
         one = shows.make_shot(session, shot.show, f"TW2{number}0")
         deliveries.accept(session, one, report)
     assert board() == few <= 14
+
+
+def test_changes_made_at_once_build_on_each_other(database_url, report):
+    from concurrent.futures import ThreadPoolExecutor
+
+    from sqlalchemy.orm import sessionmaker
+
+    from drawstring.store.database import connect
+    from drawstring.store.models import Shot
+
+    database = connect(database_url)
+    sessions = sessionmaker(database)
+    with sessions.begin() as session:
+        shot = shows.make_shot(session, shows.make_show(session, "Tidewrack"), "TW010")
+        deliveries.accept(session, shot, report)
+        number = shot.id
+    typed = [{"depth.near": "2"}, {"depth.far": "90"}, {"depth.mapping": "logarithmic"},
+             {"pack.compression": "piz"}, {"pack.normal.layer": "N"}, {"arrivals.first": "1011"}]  # fmt: skip
+
+    def change(values):
+        with sessions.begin() as session:
+            recipes.set_values(session, session.get_one(Shot, number), values)
+
+    with ThreadPoolExecutor(len(typed)) as pool:
+        list(pool.map(change, typed))
+    with sessions() as session:
+        shot = session.get_one(Shot, number)
+        recipe = recipes.current(session, shot)
+        assert (recipe.depth.near, recipe.depth.far, recipe.depth.mapping) == (2, 90, "logarithmic")
+        assert recipe.pack.row("normal").layer == "N" and recipe.arrivals.first == 1011
+        assert [one.number for one in shot.revisions] == list(range(1, 8))
+    database.dispose()

@@ -40,7 +40,7 @@ def close_package(session: Session, run: Run) -> Package:
     else:
         _write(f"{path}.new", text)
         os.replace(f"{path}.new", path)
-    package = run.package or Package(run_id=run.id)
+    package = run.package or Package(run=run)
     package.state = "proven" if complete else "incomplete"
     package.folder = run.folder
     package.frames = len(proven)

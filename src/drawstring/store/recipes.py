@@ -33,6 +33,7 @@ def set_values(session: Session, shot: Shot, typed: Mapping[str, Any], *, by: st
     SettingError
         One or several values are refused; nothing is written.
     """
+    _take_turn(session, shot)
     recipe = change(current(session, shot), typed, scene_unit=shot.show.scene_unit)
     said = ", ".join(f"{name} = {value}" for name, value in typed.items())
     return _write(session, shot, recipe, said=said, by=by)
@@ -46,6 +47,7 @@ def settle(session: Session, shot: Shot, knot: str, *, said: str = "", by: str =
     SettingError
         There is no such knot.
     """
+    _take_turn(session, shot)
     digest = shot.sequence.digest if shot.sequence else ""
     recipe = current(session, shot)
     settings = recipe.knot(knot).model_copy(update={"settled_on": digest, "needed": True})
@@ -60,6 +62,7 @@ def undo(session: Session, shot: Shot, *, by: str = "") -> Revision:
     ConflictError
         There is nothing before.
     """
+    _take_turn(session, shot)
     revision = head(session, shot)
     stands_for = (revision.restores or revision.number) if revision else 0
     before = session.scalar(
@@ -76,6 +79,11 @@ def undo(session: Session, shot: Shot, *, by: str = "") -> Revision:
     return _write(
         session, shot, upgraded(before.recipe), said=f"undo to revision {target}", by=by, restores=target
     )
+
+
+def _take_turn(session: Session, shot: Shot) -> None:
+    """Wait until nobody else is changing the shot, so that a change builds on the newest revision."""
+    session.execute(select(Shot.id).where(Shot.id == shot.id).with_for_update())
 
 
 def _write(

@@ -42,3 +42,14 @@ document.addEventListener("htmx:sendError", () => {
     'Check that it runs (make start), then try again.</p></div>' +
     '<button class="plain" type="button" data-clears="trouble">put away</button>';
 });
+
+// A form of settings sends only the one that was changed: what its other fields show may be older than
+// what somebody, or a press a moment ago, has written since.
+document.addEventListener("htmx:configRequest", (event) => {
+  const name = event.detail.elt.matches("[data-one-change]") && event.detail.triggeringEvent?.target?.name;
+  if (!name) return;
+  for (const other of [...event.detail.formData.keys()]) if (other !== name) event.detail.formData.delete(other);
+});
+document.addEventListener("submit", (event) => {
+  if (event.target.matches("[data-one-change]")) event.preventDefault();
+});

@@ -1,0 +1,174 @@
+"""Structures of many kinds: chunk tables walked, layers split, sequences reported, headers kept."""
+
+import numpy as np
+import OpenEXR
+import OpenImageIO as oiio
+import pytest
+from makers import write_plain
+
+from drawstring.core.arrivals import scan, survey
+from drawstring.core.arrivals.report import STRAY
+from drawstring.core.depth import DepthSettings
+from drawstring.core.io import ChannelRef, read_channels, read_facts
+from drawstring.core.io.chunks import walk
+from drawstring.core.pack import header_of
+from drawstring.core.passes import Role, recognise
+from drawstring.core.passes.layers import layers_of
+
+RNG = np.random.default_rng(11)
+PICTURE = RNG.random((75, 61, 4)).astype(np.float32)
+
+
+def write_oiio(path, *, tile=0, compression="zip", order="increasingY", kind="float"):
+    """Write with the library that ours does not write with."""
+    spec = oiio.ImageSpec(PICTURE.shape[1], PICTURE.shape[0], 4, kind)
+    spec.attribute("compression", compression)
+    spec.attribute("openexr:lineOrder", order)
+    if tile:
+        spec.tile_width = spec.tile_height = tile
+    out = oiio.ImageOutput.create(str(path))
+    assert out.open(str(path), spec) and out.write_image(PICTURE) and out.close()
+    return path
+
+
+@pytest.mark.parametrize("compression", ["none", "rle", "zips", "zip", "piz", "pxr24", "b44", "dwaa", "dwab"])
+@pytest.mark.parametrize(("tile", "order"), [(0, "increasingY"), (16, "increasingY"), (16, "randomY")])
+def test_whole_files_of_every_form_are_whole_and_cut_ones_are_not(tmp_path, compression, tile, order):
+    kind = "half" if compression == "b44" else "float"
+    path = write_oiio(tmp_path / "a.exr", tile=tile, compression=compression, order=order, kind=kind)
+    assert walk(str(path)).fault is None
+    assert walk(str(path)).channel_types == ({"A": kind, "B": kind, "G": kind, "R": kind},)
+    data = path.read_bytes()
+    for share in (0.2, 0.6, 0.97):
+        path.write_bytes(data[: int(len(data) * share)])
+        assert walk(str(path)).fault
+
+
+def test_lines_written_upwards_are_no_fault(tmp_path):
+    header = {"lineOrder": OpenEXR.DECREASING_Y}
+    planes = {"Z": PICTURE[..., 0].copy(), "R": PICTURE[..., 1].astype(np.float16)}
+    path = str(write_plain(tmp_path / "up.exr", planes, **header))
+    assert walk(path).fault is None
+    np.testing.assert_array_equal(read_channels(path, [ChannelRef(0, "Z")])[ChannelRef(0, "Z")], planes["Z"])
+
+
+def test_parts_that_are_cut_are_found(tmp_path):
+    parts = [
+        OpenEXR.Part({"type": OpenEXR.scanlineimage}, {"R": PICTURE[..., i].copy()}, f"part{i}")
+        for i in range(3)
+    ]
+    path = tmp_path / "parts.exr"
+    with OpenEXR.File(parts) as file:
+        file.write(str(path))
+    assert walk(str(path)).fault is None and len(walk(str(path)).channel_types) == 3
+    data = path.read_bytes()
+    path.write_bytes(data[: len(data) * 2 // 3])
+    assert "ends early" in walk(str(path)).fault
+
+
+@pytest.mark.parametrize(
+    ("channels", "layers"),
+    [
+        (["R", "G", "B", "A"], {"": "RGBA"}),
+        (["diffuse.B", "diffuse.G", "diffuse.R"], {"diffuse": "RGB"}),
+        (["n.x", "n.y", "n.z"], {"n": "xyz"}),
+        (["spec.red", "spec.green", "spec.blue"], {"spec": ["red", "green", "blue"]}),
+        (["pos_x", "pos_y", "pos_z"], {"pos": "xyz"}),
+        (["Z"], {"Z": "Z"}),
+        (["depth.V", "R", "G", "B"], {"depth": "V", "": "RGB"}),
+        (["view.layer.R", "view.layer.G"], {"view.layer": "RG"}),
+    ],
+)
+def test_channels_are_gathered_into_layers_in_the_order_people_expect(tmp_path, channels, layers):
+    plane = PICTURE[..., 0].copy()
+    path = write_plain(tmp_path / "a.exr", dict.fromkeys(channels, plane))
+    found = {layer.name: list(layer.suffixes) for layer in layers_of(read_facts(str(path)))}
+    assert found == {name: list(suffixes) for name, suffixes in layers.items()}
+
+
+def test_views_of_a_multi_part_file_keep_their_passes_apart(tmp_path):
+    parts = [
+        OpenEXR.Part(
+            {"type": OpenEXR.scanlineimage, "view": view},
+            {c: PICTURE[..., i].copy() for i, c in enumerate("RGB")},
+            f"rgb.{view}",
+        )
+        for view in ("left", "right")
+    ]
+    path = str(tmp_path / "stereo.exr")
+    with OpenEXR.File(parts) as file:
+        file.write(path)
+    passes = recognise(read_facts(path))
+    assert [one.view for one in passes] == ["left", "right"]
+    assert all(len(one.channels) == 3 for one in passes)
+
+
+def test_odd_frames_are_used_when_nothing_is_missing_and_left_out_otherwise(tmp_path):
+    folder = tmp_path / "TW300_v007"
+    folder.mkdir()
+    usual = {"R": PICTURE[..., 0].copy(), "depth.Z": PICTURE[..., 1].copy() * 9 + 1}
+    for number in range(1, 7):
+        write_plain(folder / f"TW300.{number:04d}.exr", usual)
+    write_plain(folder / "TW300.0003.exr", usual, compression=OpenEXR.PIZ_COMPRESSION)
+    write_plain(folder / "TW300.0004.exr", {"R": usual["R"]})
+    write_plain(folder / "TW300.0005.exr", {name: plane[:50].copy() for name, plane in usual.items()})
+    (folder / "notes.txt").write_text("nothing")
+    (folder / "proof.png").write_bytes(b"png")
+    found = scan(str(folder), roots=[str(tmp_path)])
+    (report,) = found.sequences
+    assert (report.code, report.version, report.unreadable) == ("TW300", 7, [4, 5])
+    said = {one.what for one in found.findings if one.code == "frame-odd"}
+    assert any("Frame 3" in what and "piz instead of zip" in what for what in said)
+    assert any("Frame 4" in what and "has no depth.Z" in what for what in said)
+    assert any("Frame 5" in what and "data window" in what for what in said)
+    assert "1 .png files were left out." in [one.what for one in found.findings]
+    assert found.as_dict()["sequences"][0]["unreadable"] == [4, 5]
+
+
+def test_a_stray_number_far_away_is_one_finding(tmp_path):
+    for number in (1, 2, 5, 3 + STRAY * 2):
+        write_plain(tmp_path / f"a.{number:04d}.exr", {"R": PICTURE[..., 0].copy()})
+    found = [
+        one for one in scan(str(tmp_path), roots=[str(tmp_path)]).findings if one.code == "frame-missing"
+    ]
+    assert [one.what for one in found] == [
+        "Frames 3 to 4 did not arrive.",
+        f"Frames 6 to {2 + STRAY * 2} did not arrive.",
+    ]
+    assert "check the padding" not in found[0].remedy and "check the padding" in found[1].remedy
+
+
+def test_a_survey_reads_each_layout_once_and_tells_files_apart(tmp_path):
+    same = [
+        write_plain(tmp_path / f"a.{i}.exr", {"R": PICTURE[..., 0].copy()}, note=f"take {i}")
+        for i in range(4)
+    ]
+    other = write_plain(tmp_path / "b.1.exr", {"R": PICTURE[..., 0].astype(np.float16)})
+    found = survey(map(str, [*same, other]))
+    assert len(found.facts) == 2
+    assert len({found.files[str(path)].layout for path in same}) == 1
+    assert all(found.files[str(path)].size_bytes == path.stat().st_size for path in same)
+
+
+def test_headers_keep_what_the_source_said_and_add_what_was_done(tmp_path):
+    source = str(
+        write_plain(
+            tmp_path / "a.exr", {"R": PICTURE[..., 0].copy()}, owner="the yard", nearClip=0.1,
+            worldToCamera=np.eye(4, dtype=np.float32),
+        )
+    )  # fmt: skip
+    made = header_of(
+        read_facts(source), shot="TW010", frame=7, version=3, recipe_digest="abc", scene_unit="m",
+        depth=DepthSettings(near=1, far=9),
+    )  # fmt: skip
+    assert made["owner"] == "the yard" and made["nearClip"] == pytest.approx(0.1)
+    assert np.asarray(made["worldToCamera"]).shape == (4, 4)
+    assert (made["drawstring.frame"], made["drawstring.depth.far"]) == (7, 9.0)
+    without = header_of(
+        read_facts(source), shot="A", frame=1, version=1, recipe_digest="", scene_unit="m", depth=None
+    )
+    assert not any(name.startswith("drawstring.depth") for name in without)
+
+
+def test_roles_have_a_sentence_each():
+    assert all(role.value == role.value.lower() for role in Role)
