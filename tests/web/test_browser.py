@@ -210,6 +210,23 @@ def test_frames_keys_taking_from_the_picture_refusals_and_undo(page, source, fog
     assert dark == "rgb(29, 29, 29)", "grey without a tint"
 
 
+def test_changes_that_overtake_each_other_end_in_what_was_typed_last(page, fog, sessions):
+    page.goto(f"/shots/{fog.id}/depth")
+    page.get_by_role("button", name="take these").wait_for(timeout=60_000)
+    # Three changes before the first answer is back; none may undo another, and the panel shows the end.
+    page.get_by_role("button", name="take these").click(no_wait_after=True)
+    page.locator("#depth-far").fill("60")
+    page.locator("#depth-far").press("Enter")
+    page.get_by_text("reciprocal").click()
+    page.locator(".cord-top").get_by_text("-60 m").wait_for()
+    wait_for(lambda: page.locator("#depth-far").input_value() == "60")
+    page.locator("#panel").get_by_text("lies further than far").wait_for()
+    assert page.locator("input[value=reciprocal]").is_checked()
+    with sessions() as session:
+        depth = recipes.current(session, shows.find_shot(session, "TW010")).depth
+        assert depth.near and (depth.far, depth.mapping) == (60, "reciprocal")
+
+
 def test_playing_goes_through_the_frames(page, fog):
     page.goto(f"/shots/{fog.id}/arrivals")
     in_well(page, "beauty", 1013)

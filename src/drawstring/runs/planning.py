@@ -34,6 +34,7 @@ def plan_run(session: Session, shot: Shot, *, output: str, by: str = "") -> Run:
     OutputError
         The version's folder can't be made.
     """
+    recipes.take_turn(session, shot)
     sequence = deliveries.in_use(shot)
     how = standing(session, shot)
     if how.stops:

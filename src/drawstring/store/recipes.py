@@ -33,7 +33,7 @@ def set_values(session: Session, shot: Shot, typed: Mapping[str, Any], *, by: st
     SettingError
         One or several values are refused; nothing is written.
     """
-    _take_turn(session, shot)
+    take_turn(session, shot)
     recipe = change(current(session, shot), typed, scene_unit=shot.show.scene_unit)
     said = ", ".join(f"{name} = {value}" for name, value in typed.items())
     return _write(session, shot, recipe, said=said, by=by)
@@ -47,7 +47,7 @@ def settle(session: Session, shot: Shot, knot: str, *, said: str = "", by: str =
     SettingError
         There is no such knot.
     """
-    _take_turn(session, shot)
+    take_turn(session, shot)
     digest = shot.sequence.digest if shot.sequence else ""
     recipe = current(session, shot)
     settings = recipe.knot(knot).model_copy(update={"settled_on": digest, "needed": True})
@@ -62,7 +62,7 @@ def undo(session: Session, shot: Shot, *, by: str = "") -> Revision:
     ConflictError
         There is nothing before.
     """
-    _take_turn(session, shot)
+    take_turn(session, shot)
     revision = head(session, shot)
     stands_for = (revision.restores or revision.number) if revision else 0
     before = session.scalar(
@@ -81,8 +81,8 @@ def undo(session: Session, shot: Shot, *, by: str = "") -> Revision:
     )
 
 
-def _take_turn(session: Session, shot: Shot) -> None:
-    """Wait until nobody else is changing the shot, so that a change builds on the newest revision."""
+def take_turn(session: Session, shot: Shot) -> None:
+    """Wait until nobody else is changing the shot, so that a change builds on the newest state of it."""
     session.execute(select(Shot.id).where(Shot.id == shot.id).with_for_update())
 
 

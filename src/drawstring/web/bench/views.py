@@ -12,7 +12,7 @@ from drawstring.core.colour import VIEWS
 from drawstring.core.depth import Mapping, NothingThere, Overshoot, WhiteEnd
 from drawstring.core.findings import gravest_first
 from drawstring.core.passes import Role
-from drawstring.core.recipe import available_results
+from drawstring.core.recipe import RESULTS, available_results
 from drawstring.store import deliveries, recipes, shows
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding, standing
@@ -116,6 +116,7 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
         "frame": usable[len(usable) // 2] if usable else None,
         "passes": sorted(how.passes, key=_place_in_tray),
         "results": results,
+        "all_results": list(RESULTS),
         "first_pictures": _first_pictures(how, results),
         "views": VIEWS,
         "roles": list(Role),

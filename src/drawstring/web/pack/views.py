@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response
 
 from drawstring.core.pack import Compression, OutputChannel, StoredType
-from drawstring.core.recipe import KnotState
+from drawstring.core.recipe import RESULTS, KnotState
 from drawstring.runs.planning import notes_for
 from drawstring.store import recipes, shows
 from drawstring.store.models import Shot
@@ -66,15 +66,15 @@ def _rows(how: ShotStanding) -> list[dict[str, Any]]:
     going: dict[str, list[OutputChannel]] = {}
     for channel in how.outputs.channels:
         going.setdefault(channel.source, []).append(channel)
-    open_knots = {knot.name for knot in how.knots if knot.state is KnotState.OPEN}
+    knots = {knot.name: knot for knot in how.knots}
     names = [
         (one.name, f"{one.layer or 'R, G, B, A'}", len(one.channels), one.role.value) for one in how.passes
     ]
-    names += [
-        (name, "made by Depth" + (", which is open" if "depth" in open_knots else ""), 1, "result")
-        for name in ("depth_normalised",)
-        if name in going or how.recipe.pack.rows.get(name)
-    ]
+    for result in RESULTS.values():
+        if result.name in going or result.name in how.recipe.pack.rows:
+            knot = knots[result.knot]
+            is_open = ", which is open" if knot.state is KnotState.OPEN else ""
+            names.append((result.name, f"made by {knot.title}{is_open}", len(result.suffixes), "result"))
     rows, place = [], 0
     for i, (name, layer, count, role) in enumerate(names):
         channels = going.get(name, [])

@@ -18,7 +18,8 @@ function start() {
   let frame = Number(bench.dataset.frame), tried = {}, taking = null, playing = null, asked = 0;
 
   const say = (text) => { note.textContent = text; note.hidden = !text; };
-  const isResult = (name) => name.endsWith("_normalised");
+  const results = bench.dataset.results.split(" "), isResult = (name) => results.includes(name);
+  const resultInTray = () => results.find((name) => document.querySelector(`#tray [data-pass="${name}"]`));
   // Half size is plenty while the picture is shown smaller than that.
   const level = () => (well.scale === null ? Number(bench.dataset.width) / well.canvas.width >= 1.9 : well.scale <= 0.52) ? 1 : 0;
 
@@ -121,8 +122,8 @@ function start() {
     if (field) field.value = distance;
     if (trying) { tryAgain = true; return; }
     trying = true;
-    if (!isResult(names[0]) && !isResult(names[1]) && document.querySelector("[data-pass$=_normalised]")) {
-      names[1] = "depth_normalised";
+    if (!isResult(names[0]) && !isResult(names[1]) && resultInTray()) {
+      names[1] = resultInTray();
       if (well.mode === "one") setMode("wipe");
     }
     await Promise.all([load([0, 1].filter((slot) => isResult(names[slot]))), showStrip()]);
@@ -131,15 +132,15 @@ function start() {
   }
 
   function settle(end, distance) {
-    htmx.ajax("POST", `/shots/${shot}/depth`, { values: { [`depth.${end}`]: distance }, target: "#panel", swap: "outerHTML" });
+    htmx.ajax("POST", `/shots/${shot}/depth`, { values: { [`depth.${end}`]: distance }, target: "#place", swap: "innerHTML" });
   }
 
   document.body.addEventListener("recipe-changed", () => {
     tried = {};
     tryAgain = false;
-    pictures.forget([...document.querySelectorAll("#tray .pass")].map((pass) => pass.dataset.pass).filter(isResult));
-    const has = document.querySelector("[data-pass$=_normalised]");
-    if (has && knot === "depth" && !names.some(isResult)) { names[1] = has.dataset.pass; if (well.mode === "one") setMode("wipe"); }
+    pictures.forget(results);
+    const has = resultInTray();
+    if (has && knot === "depth" && !names.some(isResult)) { names[1] = has; if (well.mode === "one") setMode("wipe"); }
     if (!has) [0, 1].forEach((slot) => { if (isResult(names[slot])) names[slot] = "depth"; });
     take(null);
     mark();
@@ -207,7 +208,7 @@ function start() {
     held = null;
     const at = well.pixelAt(event.clientX, event.clientY);
     if (clicked && at && taking) {
-      htmx.ajax("POST", `/shots/${shot}/depth/pick`, { values: { end: taking, frame, x: at.x, y: at.y }, target: "#panel", swap: "outerHTML" });
+      htmx.ajax("POST", `/shots/${shot}/depth/pick`, { values: { end: taking, frame, x: at.x, y: at.y }, target: "#place", swap: "innerHTML" });
     }
   });
   well.canvas.addEventListener("wheel", (event) => {

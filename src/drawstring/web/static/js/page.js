@@ -53,3 +53,16 @@ document.addEventListener("htmx:configRequest", (event) => {
 document.addEventListener("submit", (event) => {
   if (event.target.matches("[data-one-change]")) event.preventDefault();
 });
+
+// An answer that arrives while somebody is typing replaces the panel, but not the half-typed value.
+let halfTyped = null;
+document.addEventListener("htmx:beforeSwap", () => {
+  const field = document.activeElement;
+  const isDirty = field?.matches?.("input:not([type=radio])") && field.id && field.value !== field.defaultValue;
+  halfTyped = isDirty ? { id: field.id, value: field.value } : null;
+});
+document.addEventListener("htmx:afterSwap", () => {
+  const field = halfTyped && document.getElementById(halfTyped.id);
+  if (field) { field.value = halfTyped.value; field.focus(); }
+  halfTyped = null;
+});
