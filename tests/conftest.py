@@ -15,7 +15,7 @@ from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.orm import Session, sessionmaker
 from sqlalchemy.pool import NullPool
 
-from drawstring.core.arrivals import scan
+from drawstring.core.arrivals import Candidate, scan
 from drawstring.core.arrivals.report import SequenceReport
 from drawstring.installation import Installation
 from drawstring.standins.tidewrack import SHOTS, render_show
@@ -116,17 +116,23 @@ def copied(sources: Path, tmp_path: Path) -> Path:
 
 
 @pytest.fixture
-def report(sources: Path) -> SequenceReport:
+def candidate(sources: Path) -> Candidate:
     """The fog shot as it was scanned."""
-    return scan(str(sources / "tidewrack" / "TW010"), roots=[str(sources)]).sequences[0]
+    return scan(str(sources / "tidewrack" / "TW010"), roots=[str(sources)]).candidates[0]
 
 
 @pytest.fixture
-def shot(session: Session, report: SequenceReport) -> Shot:
+def report(candidate: Candidate) -> SequenceReport:
+    """The fog shot's one sequence."""
+    return candidate.members[0]
+
+
+@pytest.fixture
+def shot(session: Session, candidate: Candidate) -> Shot:
     """A shot with the fog delivery accepted."""
     show = shows.make_show(session, "Tidewrack")
     made = shows.make_shot(session, show, "TW010", title="Fog over the yard")
-    deliveries.accept(session, made, report)
+    deliveries.accept(session, made, candidate)
     return made
 
 

@@ -115,13 +115,14 @@ def test_odd_frames_are_used_when_nothing_is_missing_and_left_out_otherwise(tmp_
     (folder / "notes.txt").write_text("nothing")
     (folder / "proof.png").write_bytes(b"png")
     found = scan(str(folder), roots=[str(tmp_path)])
-    (report,) = found.sequences
+    report, torn = found.sequences
+    assert torn.unreadable == [0] and torn.is_still
     assert (report.code, report.version, report.unreadable) == ("TW300", 7, [4, 5])
     said = {one.what for one in found.findings if one.code == "frame-odd"}
     assert any("Frame 3" in what and "piz instead of zip" in what for what in said)
     assert any("Frame 4" in what and "has no depth.Z" in what for what in said)
     assert any("Frame 5" in what and "data window" in what for what in said)
-    assert "1 .png files were left out." in [one.what for one in found.findings]
+    assert "Files that are no pictures were left out: 1 .txt." in [one.what for one in found.findings]
     assert found.as_dict()["sequences"][0]["unreadable"] == [4, 5]
 
 

@@ -10,7 +10,7 @@ from distributed import Client
 from sqlalchemy import Engine as Database
 from sqlalchemy.orm import Session, sessionmaker
 
-from drawstring.core.arrivals.report import SequenceReport
+from drawstring.core.arrivals import Candidate
 from drawstring.runs.cluster import cluster
 from drawstring.runs.engine import Engine
 from drawstring.runs.planning import plan_run
@@ -32,10 +32,10 @@ def sessions(database: Database) -> sessionmaker[Session]:
 
 
 @pytest.fixture
-def plan(sessions, tmp_path, report: SequenceReport) -> Callable[..., int]:
+def plan(sessions, tmp_path, candidate: Candidate) -> Callable[..., int]:
     """Plan a run of a new or known shot; give its number."""
 
-    def make(*, code: str = "TW010", output: str = "", of: SequenceReport = report, **typed: str) -> int:
+    def make(*, code: str = "TW010", output: str = "", of: Candidate = candidate, **typed: str) -> int:
         with sessions.begin() as session:
             try:
                 shot = shows.find_shot(session, code)

@@ -124,7 +124,7 @@ def test_torn_missing_and_changed_sources_leave_the_rest_going(
     (copied / names[1]).unlink()
     torn = copied / names[2]
     torn.write_bytes(torn.read_bytes()[:30_000])
-    (found,) = scan(str(copied), roots=[str(tmp_path)]).sequences
+    (found,) = scan(str(copied), roots=[str(tmp_path)]).candidates
     number = plan(of=found)
     changed = copied / names[4]
     changed.write_bytes((copied / names[3]).read_bytes())
@@ -202,7 +202,7 @@ def test_what_can_not_be_run_is_refused_beforehand(plan, sessions, tmp_path):
             )
             from drawstring.core.depth import tally
 
-            measuring.finish(shot.sequence.measurement, {1: tally(np.float32([[2, 9]]))}, {})
+            measuring.finish(shot.delivery.measured("depth"), {1: tally(np.float32([[2, 9]]))}, {})
             session.flush()
             from drawstring.runs.planning import plan_run
 
@@ -292,7 +292,7 @@ def test_measuring_streams_over_all_frames(plan, finish, workers, sessions, repo
     finish(plan(), workers)
     with sessions.begin() as session:
         shot = shows.find_shot(session, "TW010")
-        measurement = shot.sequence.measurement
+        measurement = shot.delivery.measured("depth")
         whole = measuring.whole_tally(session, measurement)
         assert (measurement.state, measurement.done) == ("done", FRAMES)
         z = np.concatenate([planes_of(f.path)["depth.Z"].ravel() for f in report.frames])

@@ -10,7 +10,7 @@ from drawstring.core.arrivals import scan
 from drawstring.core.depth import tally
 from drawstring.core.errors import ConflictError, MissingError, SettingError, SourceError
 from drawstring.core.recipe import KnotState, Recipe
-from drawstring.store import deliveries, measuring, recipes, shows
+from drawstring.store import correcting, deliveries, measuring, recipes, shows
 from drawstring.store.models import Base, Frame, Revision, Run, RunFrame
 from drawstring.store.standing import shots_of, standing, standings
 
@@ -22,14 +22,15 @@ def test_the_tables_are_what_the_models_say(session):
 @pytest.mark.parametrize(
     "nonsense",
     [
-        lambda shot: Run(shot_id=shot.id, sequence_id=shot.sequence_id, revision_id=10**6,
+        lambda shot: Run(shot_id=shot.id, delivery_id=shot.delivery_id, revision_id=10**6,
                          version=1, folder="x"),
-        lambda shot: Run(shot_id=shot.id, sequence_id=shot.sequence_id, revision_id=shot.revisions[0].id,
+        lambda shot: Run(shot_id=shot.id, delivery_id=shot.delivery_id, revision_id=shot.revisions[0].id,
                          version=0, folder="x"),
-        lambda shot: Run(shot_id=shot.id, sequence_id=shot.sequence_id, revision_id=shot.revisions[0].id,
+        lambda shot: Run(shot_id=shot.id, delivery_id=shot.delivery_id, revision_id=shot.revisions[0].id,
                          version=1, folder="x", state="perhaps"),
         lambda shot: Revision(shot_id=shot.id, number=1, recipe={}, digest="x"),
-        lambda shot: Frame(sequence_id=shot.sequence_id, number=-1, path="x", size_bytes=1, mtime_ns=1),
+        lambda shot: Frame(member_id=shot.delivery.members[0].id, number=-1, path="x", size_bytes=1,
+                           mtime_ns=1),
         lambda shot: RunFrame(run_id=10**6, number=1, file_name="x"),
     ],
 )  # fmt: skip
@@ -42,29 +43,29 @@ def test_nonsense_is_impossible(session, shot, nonsense):
 def test_a_shot_can_not_use_another_shots_delivery(session, shot):
     other = shows.make_shot(session, shot.show, "TW999")
     session.execute(text("SET CONSTRAINTS ALL IMMEDIATE"))
-    with pytest.raises(IntegrityError, match="shots_sequence"):
+    with pytest.raises(IntegrityError, match="shots_delivery"):
         session.execute(
-            text("UPDATE shots SET sequence_id = :s WHERE id = :i"), {"s": shot.sequence_id, "i": other.id}
+            text("UPDATE shots SET delivery_id = :s WHERE id = :i"), {"s": shot.delivery_id, "i": other.id}
         )
 
 
-def test_accepting_keeps_what_was_found_and_settles_arrivals(session, shot, report):
+def test_accepting_keeps_what_was_found_and_settles_arrivals(session, shot, report, candidate):
     how = standing(session, shot)
     assert [knot.state for knot in how.knots] == [KnotState.SETTLED, KnotState.OPEN, KnotState.OPEN]
-    assert how.frames == len(report.frames) and deliveries.passes_of(shot.sequence) == report.passes
-    again = deliveries.accept(session, shot, report)
-    assert again.id == shot.sequence_id and len(shot.sequences) == 1
+    assert how.frames == len(report.frames) and deliveries.passes_of(shot.delivery) == report.passes
+    again = deliveries.accept(session, shot, candidate)
+    assert again.id == shot.delivery_id and len(shot.deliveries) == 1
     assert deliveries.facts_of(again).layout == report.facts.layout
 
 
 def test_another_delivery_keeps_the_recipe_and_makes_settled_knots_stale(session, shot, copied):
     recipes.set_values(session, shot, {"depth.near": "2", "depth.far": "90"})
     recipes.settle(session, shot, "depth")
-    (newer,) = scan(str(copied), roots=[str(copied.parent)]).sequences
+    (newer,) = scan(str(copied), roots=[str(copied.parent)]).candidates
     deliveries.accept(session, shot, newer)
     session.expire_all()
     knots = {knot.name: knot for knot in standing(session, shot).knots}
-    assert knots["depth"].state is KnotState.STALE and "another delivery" in knots["depth"].reason
+    assert knots["depth"].state is KnotState.STALE and "was accepted since" in knots["depth"].reason
     assert recipes.current(session, shot).depth.near == 2
 
 
@@ -91,26 +92,29 @@ def test_refused_values_write_no_revision(session, shot):
 
 
 def test_a_corrected_role_is_kept_and_depth_measured_anew(session, shot):
-    deliveries.correct_role(session, shot.sequence, "occlusion", "depth")
-    row = next(one for one in shot.sequence.passes if one.layer == "occlusion")
+    correcting.correct_role(session, shot.delivery, "occlusion", "depth")
+    row = next(one for one in shot.delivery.passes if one.layer == "occlusion")
     assert (row.role, row.confidence, row.reason) == ("depth", 1.0, "said by a person")
-    assert shot.sequence.measurement.state == "waiting" and shot.sequence.measurement.pass_name == row.name
+    assert (
+        shot.delivery.measured("depth").state == "waiting"
+        and shot.delivery.measured("depth").pass_name == row.name
+    )
     with pytest.raises(SettingError, match="no role"):
-        deliveries.correct_role(session, shot.sequence, "normal", "colour")
+        correcting.correct_role(session, shot.delivery, "normal", "colour")
     with pytest.raises(MissingError, match="no pass"):
-        deliveries.correct_role(session, shot.sequence, "nothing", "depth")
+        correcting.correct_role(session, shot.delivery, "nothing", "depth")
 
 
-def test_measurements_come_back_as_they_were(session, shot, report):
+def test_measurements_come_back_as_they_were(session, shot, report, candidate):
     import numpy as np
 
     tallies = {n: tally(np.random.default_rng(n).gamma(2, 9, (30, 40)).astype(np.float32)) for n in (1, 2)}
-    measuring.finish(shot.sequence.measurement, tallies, {3: "torn"})
+    measuring.finish(shot.delivery.measured("depth"), tallies, {3: "torn"})
     session.flush()
-    whole = measuring.whole_tally(session, shot.sequence.measurement)
+    whole = measuring.whole_tally(session, shot.delivery.measured("depth"))
     assert whole.pixels == 2400 and whole.nearest == min(one.nearest for one in tallies.values())
     assert whole.percentile(50) == measuring.tally_from_json(measuring.tally_to_json(whole)).percentile(50)
-    assert "1 frames could not be measured: torn" in shot.sequence.measurement.note
+    assert "1 frames could not be measured: torn" in shot.delivery.measured("depth").note
 
 
 def test_codes_names_and_units_are_checked(session, shot):
@@ -135,12 +139,12 @@ def test_codes_names_and_units_are_checked(session, shot):
 def test_a_delivery_without_a_usable_frame_is_refused(session, shot, copied):
     for path in copied.iterdir():
         path.write_bytes(b"")
-    (torn,) = scan(str(copied), roots=[str(copied.parent)]).sequences
+    (torn,) = scan(str(copied), roots=[str(copied.parent)]).candidates
     with pytest.raises(SourceError, match="No frame of"):
         deliveries.accept(session, shot, torn)
 
 
-def test_a_board_takes_the_same_few_queries_for_any_number_of_shots(session, shot, report, count_queries):
+def test_a_board_takes_the_same_few_queries_for_any_number_of_shots(session, shot, candidate, count_queries):
     def board() -> int:
         session.expire_all()
         seen = count_queries(session)
@@ -151,11 +155,11 @@ def test_a_board_takes_the_same_few_queries_for_any_number_of_shots(session, sho
     few = board()
     for number in range(6):
         one = shows.make_shot(session, shot.show, f"TW2{number}0")
-        deliveries.accept(session, one, report)
+        deliveries.accept(session, one, candidate)
     assert board() == few <= 14
 
 
-def test_changes_made_at_once_build_on_each_other(database_url, report):
+def test_changes_made_at_once_build_on_each_other(database_url, candidate):
     from concurrent.futures import ThreadPoolExecutor
 
     from sqlalchemy.orm import sessionmaker
@@ -167,7 +171,7 @@ def test_changes_made_at_once_build_on_each_other(database_url, report):
     sessions = sessionmaker(database)
     with sessions.begin() as session:
         shot = shows.make_shot(session, shows.make_show(session, "Tidewrack"), "TW010")
-        deliveries.accept(session, shot, report)
+        deliveries.accept(session, shot, candidate)
         number = shot.id
     typed = [{"depth.near": "2"}, {"depth.far": "90"}, {"depth.mapping": "logarithmic"},
              {"pack.compression": "piz"}, {"pack.normal.layer": "N"}, {"arrivals.first": "1011"}]  # fmt: skip

@@ -14,7 +14,7 @@ from makers import environment_of, wait_for
 from playwright.sync_api import Browser, Page, sync_playwright
 from sqlalchemy.orm import Session, sessionmaker
 
-from drawstring.core.arrivals.report import SequenceReport
+from drawstring.core.arrivals import Candidate
 from drawstring.store import deliveries, shows
 from drawstring.store.models import Shot
 from drawstring.web.app import create_app
@@ -50,12 +50,12 @@ def sessions(app: Flask) -> sessionmaker[Session]:
 
 
 @pytest.fixture
-def fog(sessions, report: SequenceReport) -> Shot:
+def fog(sessions, candidate: Candidate) -> Shot:
     """A committed shot with the fog delivery accepted."""
     with sessions.begin() as session:
         shot = shows.make_shot(session, shows.make_show(session, "Tidewrack"), "TW010", title="Fog")
-        deliveries.accept(session, shot, report)
-        _ = shot.sequence.frames
+        deliveries.accept(session, shot, candidate)
+        _ = shot.delivery.members[0].frames
         return shot
 
 

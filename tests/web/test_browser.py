@@ -221,7 +221,8 @@ def test_changes_that_overtake_each_other_end_in_what_was_typed_last(page, fog, 
     page.locator(".cord-top").get_by_text("-60 m").wait_for()
     wait_for(lambda: page.locator("#depth-far").input_value() == "60")
     page.locator("#panel").get_by_text("lies further than far").wait_for()
-    assert page.locator("input[value=reciprocal]").is_checked()
+    wait_for(lambda: page.locator("input[value=reciprocal]").is_checked())
+    page.wait_for_load_state("networkidle")
     with sessions() as session:
         depth = recipes.current(session, shows.find_shot(session, "TW010")).depth
         assert depth.near and (depth.far, depth.mapping) == (60, "reciprocal")

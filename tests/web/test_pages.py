@@ -161,11 +161,17 @@ def test_the_strip_tells_shares_and_curve(client, sessions, fog, report):
     assert client.get(f"/shots/{fog.id}/depth/strip").json == {"ready": False}
     assert "Nothing is measured yet" in client.post(f"/shots/{fog.id}/depth/measured", headers=HTMX).text
     from drawstring.runs.frame import measure_frame
+    from drawstring.runs.plan import SourceFile
 
     with sessions.begin() as session:
         shot = session.get_one(Shot, fog.id)
-        tallies = dict(measure_frame(f.number, f.path, tuple(report.passes)) for f in report.frames)
-        measuring.finish(shot.sequence.measurement, tallies, {})
+        tallies = dict(
+            measure_frame(
+                "depth", f.number, (SourceFile(0, f.path, 0, 0),), tuple(report.passes), report.window
+            )
+            for f in report.frames
+        )
+        measuring.finish(shot.delivery.measured("depth"), tallies, {})
     strip = client.get(
         f"/shots/{fog.id}/depth/strip", query_string={"frame": 1012, "depth.near": 10, "depth.far": 60}
     ).json
@@ -213,7 +219,7 @@ def test_forms_from_elsewhere_and_strange_hosts_are_turned_away(installation, fo
 
 def test_a_vanished_source_and_an_absent_database_are_told(client, sessions, fog, postgres, tmp_path):
     with sessions.begin() as session:
-        frame = session.get_one(Shot, fog.id).sequence.frames[0]
+        frame = session.get_one(Shot, fog.id).delivery.members[0].frames[0]
         frame.path = str(tmp_path / "gone.exr")
         number = frame.number
     answer = client.get(f"/shots/{fog.id}/frames/{number}/pixels/depth")

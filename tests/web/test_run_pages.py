@@ -48,12 +48,12 @@ def test_a_run_from_the_board_is_planned_shown_cancelled_and_gone_on_with(client
         ledger.cancel(session, session.query(Run).one())
 
 
-def test_several_shots_run_and_the_one_that_can_not_says_why(client, sessions, fog, report):
+def test_several_shots_run_and_the_one_that_can_not_says_why(client, sessions, fog, candidate):
     with sessions.begin() as session:
         show = session.get_one(Shot, fog.id).show
         bare = shows.make_shot(session, show, "TW900")
         other = shows.make_shot(session, show, "TW020")
-        deliveries.accept(session, other, report)
+        deliveries.accept(session, other, candidate)
         numbers = [str(fog.id), str(bare.id), str(other.id)]
     answer = client.post("/shows/Tidewrack/runs", data={"shot": numbers}, headers=HTMX)
     assert answer.headers["HX-Retarget"] == "#trouble"
@@ -85,10 +85,10 @@ def test_a_package_page_tells_the_proof_and_hands_out_files(client, packed):
 
 def test_failed_frames_are_told_on_run_and_package(client, sessions, fog, copied, installation, tmp_path):
     changed = sorted(copied.iterdir())[2]
-    (report,) = scan(str(copied), roots=[str(tmp_path)]).sequences
+    (candidate,) = scan(str(copied), roots=[str(tmp_path)]).candidates
     with sessions.begin() as session:
         shot = session.get_one(Shot, fog.id)
-        deliveries.accept(session, shot, report)
+        deliveries.accept(session, shot, candidate)
         changed.write_bytes(changed.read_bytes() + b"more")
         run = plan_run(session, shot, output=installation.output_folder)
         carry_out_here(session, run)
@@ -109,7 +109,7 @@ def test_open_and_stale_knots_are_said_before_a_run(client, sessions, fog, copie
     client.post(f"/shots/{fog.id}/depth/settle", headers=HTMX)
     assert "will not be in the package" not in client.get(f"/shots/{fog.id}/pack").text
     sorted(copied.iterdir())[3].unlink()
-    (newer,) = scan(str(copied), roots=[str(tmp_path)]).sequences
+    (newer,) = scan(str(copied), roots=[str(tmp_path)]).candidates
     with sessions.begin() as session:
         deliveries.accept(session, session.get_one(Shot, fog.id), newer)
     page = client.get(f"/shots/{fog.id}/pack").text

@@ -5,8 +5,11 @@ A finding is a fact with consequences: how grave, where, why it matters downstre
 
 from __future__ import annotations
 
+import hashlib
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from enum import StrEnum
+from typing import Any
 
 
 class Severity(StrEnum):
@@ -18,6 +21,36 @@ class Severity(StrEnum):
     """Packing goes on; somebody should look first."""
     NOTES = "notes"
     """Good to know."""
+
+
+class Does(StrEnum):
+    """What pressing a mend does."""
+
+    SET = "set"
+    """Change settings of the recipe: `values` by dotted name."""
+    FRAME = "frame"
+    """Show the frame named in `values`."""
+    PASS = "pass"
+    """Lay the pass named in `values` into the well."""
+    TWIN = "twin"
+    """Choose the other one of two twins: the pass named in `values`."""
+
+
+@dataclass(frozen=True)
+class Mend:
+    """A press that mends a finding or shows it.
+
+    Attributes
+    ----------
+    label : str
+        What the button says.
+    does : Does
+    values : tuple of (str, str)
+    """
+
+    label: str
+    does: Does
+    values: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -37,6 +70,11 @@ class Finding:
         What would go wrong downstream.
     remedy : str
         What mends it.
+    frame : int, optional
+    pass_name : str
+    pixel : (x, y), optional
+        In the display window's coordinates.
+    mends : tuple of Mend
     """
 
     code: str
@@ -45,10 +83,41 @@ class Finding:
     where: str
     why: str
     remedy: str
+    frame: int | None = None
+    pass_name: str = ""
+    pixel: tuple[int, int] | None = None
+    mends: tuple[Mend, ...] = ()
 
-    def as_dict(self) -> dict[str, str]:
-        """Give the finding as plain text by field."""
+    @property
+    def fact(self) -> str:
+        """A short digest of what was found: when the fact changes, so does this."""
+        return hashlib.sha256(f"{self.code}|{self.where}|{self.what}".encode()).hexdigest()[:16]
+
+    def as_dict(self) -> dict[str, Any]:
+        """Give the finding as plain data by field."""
         return asdict(self)
+
+
+def finding_from_dict(plain: Mapping[str, Any]) -> Finding:
+    """Read a finding back from plain data; fields that a later version added may be missing."""
+    said = dict(plain)
+    said["severity"] = Severity(said["severity"])
+    said["pixel"] = tuple(said["pixel"]) if said.get("pixel") else None
+    said["mends"] = tuple(
+        Mend(mend["label"], Does(mend["does"]), tuple((str(a), str(b)) for a, b in mend["values"]))
+        for mend in said.get("mends", ())
+    )
+    return Finding(**said)
+
+
+def show_frame(number: int) -> Mend:
+    """Make the press that shows a frame."""
+    return Mend(f"show {number}", Does.FRAME, (("frame", str(number)),))
+
+
+def show_pass(name: str) -> Mend:
+    """Make the press that lays a pass into the well."""
+    return Mend("look at it", Does.PASS, (("pass", name),))
 
 
 ORDER = {Severity.STOPS: 0, Severity.WARNS: 1, Severity.NOTES: 2}

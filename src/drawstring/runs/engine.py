@@ -19,14 +19,17 @@ from sqlalchemy import text
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
-from drawstring.core.depth import DepthTally
 from drawstring.core.errors import DrawstringError
+from drawstring.core.io.facts import Window
 from drawstring.core.io.writing import remove_unfinished
+from drawstring.core.passes import Pass
+from drawstring.core.recipe.results import depth_inputs
 from drawstring.runs.frame import carry_out, measure_frame
 from drawstring.runs.manifest import close_package
-from drawstring.runs.plan import FrameAnswer, FrameTask
-from drawstring.runs.planning import plan_of, tasks_of
+from drawstring.runs.plan import FrameAnswer, FrameTask, SourceFile
+from drawstring.runs.planning import plan_of, source_files, tasks_of
 from drawstring.runs.readers import killer
+from drawstring.runs.scanning import Scanning
 from drawstring.store import deliveries, ledger, measuring
 from drawstring.store.database import DatabaseAway, unit_of_work
 from drawstring.store.models import Measurement, Run, RunFrame, now
@@ -56,10 +59,12 @@ class _MeasurementAtWork:
     """A measurement's frames in flight."""
 
     measurement_id: int
-    passes: tuple[Any, ...]
-    todo: list[tuple[int, str]]
+    kind: str
+    passes: tuple[Pass, ...]
+    window: Window
+    todo: list[tuple[int, tuple[SourceFile, ...]]]
     flying: dict[Future, int] = field(default_factory=dict)
-    tallies: dict[int, DepthTally] = field(default_factory=dict)
+    counted: dict[int, Any] = field(default_factory=dict)
     faults: dict[int, str] = field(default_factory=dict)
     told: int = 0
 
@@ -72,15 +77,20 @@ class Engine:
     database : sqlalchemy Engine
     client : callable
         Makes a Dask client; called again when the scheduler is lost.
+    scanning : Scanning, optional
+        Looks through folders beside the frames.
     """
 
-    def __init__(self, database: Database, client: Callable[[], Client]) -> None:
+    def __init__(
+        self, database: Database, client: Callable[[], Client], *, scanning: Scanning | None = None
+    ) -> None:
         self._database = database
         self._sessions = sessionmaker(database, expire_on_commit=False)
         self._make_client = client
         self._client: Client | None = None
         self._runs: dict[int, _RunAtWork] = {}
         self._measurements: dict[int, _MeasurementAtWork] = {}
+        self._scanning = scanning
         self._lock: Any = None
 
     def work(self, *, until: Callable[[], bool]) -> None:
@@ -120,6 +130,8 @@ class Engine:
 
     def step(self) -> bool:
         """Do one round: take up, hand out, write down. Give whether anything is at work."""
+        if self._scanning is not None:
+            self._scanning.step()
         self._take_up()
         if self._runs or self._measurements:
             self._hand_out()
@@ -132,6 +144,8 @@ class Engine:
         self._forget()
         self._drop_client()
         self._let_go()
+        if self._scanning is not None:
+            self._scanning.close()
 
     def _let_go(self) -> None:
         """Give up the lead: the lock hangs on the connection itself, so that one is ended, not kept."""
@@ -179,23 +193,24 @@ class Engine:
         self._runs[run.id] = _RunAtWork(run.id, plan_of(run), tasks_of(session, run))
 
     def _begin_measuring(self, session: Session, measurement: Measurement) -> None:
-        sequence = measurement.sequence
-        frames = [(frame.number, frame.path) for frame in deliveries.usable_frames(session, sequence)]
+        delivery, kind = measurement.delivery, measurement.kind
+        passes = tuple(deliveries.passes_of(delivery))
+        # Depth needs the files it lies in; facts are told of whatever a frame came with.
+        needed = {ref.source for ref in depth_inputs(passes)} if kind == "depth" else set()
+        usable = deliveries.usable_frames(session, delivery, needed)
+        frames = [(number, source_files(files)) for number, files in usable.items()]
+        frames = [(number, files) for number, files in frames if files]
         measurement.state, measurement.total, measurement.done = "measuring", len(frames), 0
-        passes = tuple(deliveries.passes_of(sequence))
-        self._measurements[measurement.id] = _MeasurementAtWork(measurement.id, passes, frames)
+        self._measurements[measurement.id] = _MeasurementAtWork(
+            measurement.id, kind, passes, deliveries.window_of(delivery), frames
+        )
 
     def _hand_out(self) -> None:
         room = self._room()
         client = self._connected()
-        for measuring_now in self._measurements.values():
-            while measuring_now.todo and room > 0:
-                number, path = measuring_now.todo.pop(0)
-                future = client.submit(
-                    measure_frame, number, path, measuring_now.passes, pure=False, priority=10
-                )
-                measuring_now.flying[future] = number
-                room -= 1
+        # Somebody waits for distances; facts can wait until runs leave a worker idle.
+        for measuring_now in [one for one in self._measurements.values() if one.kind == "depth"]:
+            room = self._hand_out_measuring(client, measuring_now, room)
         for run in self._runs.values():
             due = [task for at, task in run.again_at if at <= time.monotonic()]
             run.again_at = [(at, task) for at, task in run.again_at if at > time.monotonic()]
@@ -204,6 +219,20 @@ class Engine:
                 task = run.todo.pop(0)
                 run.flying[client.submit(carry_out, run.plan, task, pure=False)] = task
                 room -= 1
+        for measuring_now in [one for one in self._measurements.values() if one.kind != "depth"]:
+            room = self._hand_out_measuring(client, measuring_now, room)
+
+    def _hand_out_measuring(self, client: Client, measuring_now: _MeasurementAtWork, room: int) -> int:
+        """Hand out frames to be counted while there is room; give the room that is left."""
+        while measuring_now.todo and room > 0:
+            number, files = measuring_now.todo.pop(0)
+            future = client.submit(
+                measure_frame, measuring_now.kind, number, files, measuring_now.passes, measuring_now.window,
+                pure=False, priority=10 if measuring_now.kind == "depth" else -10,
+            )  # fmt: skip
+            measuring_now.flying[future] = number
+            room -= 1
+        return room
 
     def _collect(self) -> None:
         for run in self._runs.values():
@@ -225,10 +254,10 @@ class Engine:
                     _, counted = future.result()
                 except KilledWorker:
                     counted = killer(str(number)).as_dict()
-                if isinstance(counted, DepthTally):
-                    one.tallies[number] = counted
-                else:
+                if isinstance(counted, dict) and "what" in counted:
                     one.faults[number] = counted["what"]
+                else:
+                    one.counted[number] = counted
 
     def _answer(self, future: Future, task: FrameTask) -> FrameAnswer | None:
         """Give what became of a frame; None when it was lost on the way and is to be done again."""
@@ -239,11 +268,11 @@ class Engine:
             answer: FrameAnswer = future.result()
             return answer
         if isinstance(error, KilledWorker):
-            return FrameAnswer(task.number, fault=killer(task.source).as_dict())
+            return FrameAnswer(task.number, fault=killer(task.files[0].path).as_dict())
         log.error("Frame %s failed unexpectedly", task.number, exc_info=error)
         fault = DrawstringError(
             f"Frame {task.number} failed: {type(error).__name__}: {error}.",
-            where=task.source,
+            where=task.files[0].path if task.files else "",
             why="This is a mistake in the program; the frame is left out.",
             remedy="Go on with the run; if it fails again, send the engine's log.",
         )
@@ -261,7 +290,7 @@ class Engine:
                     self._end(session, ledger.find_run(session, run.run_id))
                 del self._runs[run.run_id]
         for one in list(self._measurements.values()):
-            done = len(one.tallies) + len(one.faults)
+            done = len(one.counted) + len(one.faults)
             finished = not (one.todo or one.flying)
             if done > one.told or finished:
                 with self._work() as session:
@@ -269,7 +298,7 @@ class Engine:
                     if measurement is not None:
                         measurement.done = done
                         if finished:
-                            measuring.finish(measurement, one.tallies, one.faults)
+                            measuring.finish(measurement, one.counted, one.faults)
                 one.told = done
             if finished:
                 del self._measurements[one.measurement_id]

@@ -4,19 +4,21 @@ from __future__ import annotations
 
 import os
 import time
+from collections.abc import Iterable
 from typing import Any
 
-from drawstring.core.depth import DepthTally, tally
+from drawstring.core.depth import tally
 from drawstring.core.errors import DrawstringError, OutputError, SourceError
-from drawstring.core.io.facts import ChannelRef
+from drawstring.core.io.facts import FileFacts, Window
+from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
-from drawstring.core.io.pixels import read_channels, use_threads
+from drawstring.core.io.pixels import use_threads
 from drawstring.core.io.writing import LOSSY, final_name, put_exr
 from drawstring.core.pack import header_of
-from drawstring.core.passes import Pass
+from drawstring.core.passes import COLOUR_ROLES, Pass, PassStatistics, pass_statistics
 from drawstring.core.recipe import compute, plan_outputs
 from drawstring.core.recipe.results import depth_inputs, depth_planes
-from drawstring.runs.plan import FrameAnswer, FrameTask, RunPlan
+from drawstring.runs.plan import FrameAnswer, FrameTask, RunPlan, SourceFile
 from drawstring.runs.proof import checksum, prove
 
 __all__ = ["carry_out", "measure_frame"]
@@ -47,16 +49,10 @@ def carry_out(plan: RunPlan, task: FrameTask) -> FrameAnswer:
 
 
 def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
-    facts = read_facts(task.source)
-    if (facts.size_bytes, facts.mtime_ns) != (task.size_bytes, task.mtime_ns):
-        raise SourceError(
-            f"{os.path.basename(task.source)} has changed since it was accepted.",
-            where=f"frame {task.number}",
-            why="The package would mix two deliveries.",
-            remedy="Scan the folder again, accept the newer delivery and start a new run.",
-        )
     outputs = plan_outputs(plan.passes, plan.recipe, settled_only=True)
-    pixels = read_channels(task.source, outputs.inputs, facts=facts)
+    files = _opened(task, {ref.source for ref in outputs.inputs} | {0})
+    facts = files[min(files)]
+    pixels = read_frame(files, outputs.inputs, window=plan.window)
     stowed = compute(outputs, pixels, plan.passes, plan.recipe)
     written = {name: one.values for name, one in stowed.items()}
     part = facts.parts[0]
@@ -74,7 +70,7 @@ def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
     )
 
     def proven(at: str) -> dict[str, Any]:
-        proof = prove(at, written, data_window=part.data_window, is_lossy=is_lossy)
+        proof = prove(at, written, data_window=plan.window, is_lossy=is_lossy)
         held = {name: one.held for name, one in stowed.items() if one.held}
         return proof | {"held_at_half_limit": held}
 
@@ -85,7 +81,7 @@ def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
             unfinished,
             written,
             compression=settings.compression.value,
-            data_window=part.data_window,
+            data_window=plan.window,
             display_window=part.display_window,
             pixel_aspect=part.pixel_aspect,
             metadata=metadata,
@@ -96,13 +92,57 @@ def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
     return proof, size, digest
 
 
+def _opened(task: FrameTask, sources: Iterable[int]) -> dict[int, FileFacts]:
+    """Read the facts of a frame's files, refusing those that have changed since they were accepted."""
+    files: dict[int, FileFacts] = {}
+    wanted = set(sources)
+    for one in task.files:
+        if one.source not in wanted:
+            continue
+        facts = read_facts(one.path)
+        if (facts.size_bytes, facts.mtime_ns) != (one.size_bytes, one.mtime_ns):
+            raise SourceError(
+                f"{os.path.basename(one.path)} has changed since it was accepted.",
+                where=f"frame {task.number}",
+                why="The package would mix two deliveries.",
+                remedy="Scan the folder again, accept the newer delivery and start a new run.",
+            )
+        files[one.source] = facts
+    return files
+
+
 def measure_frame(
-    number: int, path: str, passes: tuple[Pass, ...]
-) -> tuple[int, DepthTally | dict[str, str]]:
-    """Count one frame's distances; a refusal is an answer, not an exception."""
+    kind: str, number: int, files: tuple[SourceFile, ...], passes: tuple[Pass, ...], window: Window
+) -> tuple[int, Any]:
+    """Count one frame: its distances, or what its passes hold; a refusal is an answer, not an exception.
+
+    Returns
+    -------
+    number, answer
+        A `DepthTally` for kind "depth"; for "facts" a dict of a pass's place to `PassStatistics`; a dict of
+        words when the frame is refused.
+    """
+    use_threads(1)
     try:
-        refs: list[ChannelRef] = depth_inputs(passes)
-        z, alpha = depth_planes(read_channels(path, refs), passes)
-        return number, tally(z, alpha)
+        here = {one.source: read_facts(one.path) for one in files}
+        if kind == "depth":
+            z, alpha = depth_planes(read_frame(here, depth_inputs(passes), window=window), passes)
+            return number, tally(z, alpha)
+        return number, _statistics(here, passes, window)
     except DrawstringError as error:
         return number, error.as_dict()
+
+
+def _statistics(
+    files: dict[int, FileFacts], passes: tuple[Pass, ...], window: Window
+) -> dict[int, PassStatistics]:
+    refs = [ref for one in passes for ref in one.channels if ref.source in files]
+    pixels = read_frame(files, refs, window=window)
+    return {
+        place: pass_statistics(
+            [pixels[ref] for ref in one.channels],
+            has_alpha=one.role in COLOUR_ROLES and len(one.channels) == 4,
+        )
+        for place, one in enumerate(passes)
+        if all(ref in pixels for ref in one.channels)
+    }

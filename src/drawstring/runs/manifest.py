@@ -12,7 +12,7 @@ from drawstring.core.io.writing import final_name
 from drawstring.core.pack.header import SOFTWARE
 from drawstring.core.recipe import plan_outputs, upgraded
 from drawstring.runs.proof import checksum
-from drawstring.store.deliveries import facts_of, passes_of
+from drawstring.store.deliveries import display_window, passes_of, window_of
 from drawstring.store.models import Package, Run, now
 
 FORM = 1
@@ -56,8 +56,8 @@ def close_package(session: Session, run: Run) -> Package:
 def describe(run: Run) -> dict[str, Any]:
     """Describe a run's package as plain data."""
     recipe = upgraded(run.revision.recipe)
-    facts = facts_of(run.sequence)
-    outputs = plan_outputs(passes_of(run.sequence), recipe, settled_only=True)
+    delivery = run.delivery
+    outputs = plan_outputs(passes_of(delivery), recipe, settled_only=True)
     failed = {str(frame.number): frame.fault for frame in run.frames if frame.state == "failed"}
     asked = {frame.number for frame in run.frames}
     first, last = min(asked), max(asked)
@@ -75,10 +75,11 @@ def describe(run: Run) -> dict[str, Any]:
         "last": last,
         "missing": sorted(absent + unproven),
         "source": {
-            "folder": run.sequence.folder,
-            "pattern": run.sequence.pattern,
-            "version": run.sequence.version,
-            "digest": run.sequence.digest,
+            "folder": delivery.folder,
+            "pattern": delivery.pattern,
+            "sequences": [os.path.join(member.folder, member.pattern) for member in delivery.members],
+            "version": delivery.version,
+            "digest": delivery.digest,
         },
         "recipe": {
             "revision": run.revision.number,
@@ -86,8 +87,8 @@ def describe(run: Run) -> dict[str, Any]:
             "settings": recipe.as_dict(),
         },
         "notes": run.notes,
-        "data_window": list(facts.parts[0].data_window),
-        "display_window": list(facts.parts[0].display_window),
+        "data_window": list(window_of(delivery)),
+        "display_window": list(display_window(delivery)),
         "compression": recipe.pack.compression.value,
         "channels": [
             {"name": c.name, "type": c.stored, "from": c.source, "channel": c.ref.name if c.ref else None}

@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from drawstring.core.io.facts import FileFacts
+from drawstring.core.io.facts import Window
 from drawstring.core.passes import Pass
 from drawstring.core.recipe import Recipe
 
@@ -27,17 +27,26 @@ class RunPlan:
     recipe: Recipe
     recipe_digest: str
     passes: tuple[Pass, ...]
-    facts: FileFacts
+    window: Window
+    """What the planes are read into, and the data window of what is written."""
+
+
+@dataclass(frozen=True)
+class SourceFile:
+    """One file as it was accepted, and the source number by which channels name it."""
+
+    source: int
+    path: str
+    size_bytes: int
+    mtime_ns: int
 
 
 @dataclass(frozen=True)
 class FrameTask:
-    """One frame: its source as it was accepted, and its name in the package."""
+    """One frame: its files as they were accepted, and its name in the package."""
 
     number: int
-    source: str
-    size_bytes: int
-    mtime_ns: int
+    files: tuple[SourceFile, ...]
     file_name: str
 
 

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import os
 import re
+from collections.abc import Mapping
 
 from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session
 
 from drawstring.core.errors import ConflictError, OutputError, SettingError
 from drawstring.core.recipe import RESULTS, KnotState, plan_outputs, upgraded
-from drawstring.runs.plan import FrameTask, RunPlan
+from drawstring.runs.plan import FrameTask, RunPlan, SourceFile
 from drawstring.store import deliveries, recipes
 from drawstring.store.ledger import UNDER_WAY
 from drawstring.store.models import Frame, Run, RunFrame, Shot
@@ -35,7 +36,7 @@ def plan_run(session: Session, shot: Shot, *, output: str, by: str = "") -> Run:
         The version's folder can't be made.
     """
     recipes.take_turn(session, shot)
-    sequence = deliveries.in_use(shot)
+    delivery = deliveries.in_use(shot)
     how = standing(session, shot)
     if how.stops:
         finding = how.stops[0]
@@ -46,25 +47,25 @@ def plan_run(session: Session, shot: Shot, *, output: str, by: str = "") -> Run:
             f"Run {busy} of {shot.code} is under way.", where="run",
             why="Two runs would do the same work twice.", remedy="Wait for it, or cancel it first.",
         )  # fmt: skip
-    frames = _frames_of(session, how)
+    numbers = list(_frames_of(session, how))
     revision = recipes.head(session, shot) or recipes.settle(session, shot, "arrivals", by=by)
     version, folder = _new_folder(session, shot, output)
     run = Run(
-        shot_id=shot.id, sequence_id=sequence.id, revision_id=revision.id, version=version, folder=folder,
+        shot_id=shot.id, delivery_id=delivery.id, revision_id=revision.id, version=version, folder=folder,
         notes=notes_for(how), by=by,
     )  # fmt: skip
     session.add(run)
     session.flush()
-    digits = max(4, len(str(frames[-1].number)))
+    digits = max(4, len(str(numbers[-1])))
     session.execute(
         insert(RunFrame),
         [
             {
                 "run_id": run.id,
-                "number": frame.number,
-                "file_name": f"{shot.code}_v{version:03d}.{frame.number:0{digits}d}.exr",
+                "number": number,
+                "file_name": f"{shot.code}_v{version:03d}.{number:0{digits}d}.exr",
             }
-            for frame in frames
+            for number in numbers
         ],
     )
     return run
@@ -79,17 +80,17 @@ def notes_for(how: ShotStanding) -> list[str]:
             notes.append(f"{knot.title} is open: {', '.join(makes)} will not be in the package.")
         elif knot.state is KnotState.STALE and makes:
             notes.append(f"{knot.title} is stale: {knot.reason}.")
-    sequence = how.shot.sequence
-    if sequence and sequence.missing:
-        missing = ", ".join(str(number) for number in sequence.missing[:6])
-        more = f" and {len(sequence.missing) - 6} more" if len(sequence.missing) > 6 else ""
+    delivery = how.shot.delivery
+    if delivery and delivery.missing:
+        missing = ", ".join(str(number) for number in delivery.missing[:6])
+        more = f" and {len(delivery.missing) - 6} more" if len(delivery.missing) > 6 else ""
         notes.append(f"Frames {missing}{more} did not arrive: the package will have a hole there.")
     return notes
 
 
 def plan_of(run: Run) -> RunPlan:
     """Give what every frame of a run needs, as plain data for the workers."""
-    sequence, shot = run.sequence, run.shot
+    delivery, shot = run.delivery, run.shot
     recipe = upgraded(run.revision.recipe)
     return RunPlan(
         run_id=run.id,
@@ -100,44 +101,59 @@ def plan_of(run: Run) -> RunPlan:
         scene_unit=shot.show.scene_unit,
         recipe=recipe,
         recipe_digest=run.revision.digest,
-        passes=tuple(deliveries.passes_of(sequence)),
-        facts=deliveries.facts_of(sequence),
+        passes=tuple(deliveries.passes_of(delivery)),
+        window=deliveries.window_of(delivery),
     )
 
 
 def tasks_of(session: Session, run: Run) -> list[FrameTask]:
     """Give the frames of a run that are still to be done."""
     query = (
-        select(RunFrame, Frame)
-        .join(Frame, (Frame.number == RunFrame.number) & (Frame.sequence_id == run.sequence_id))
+        select(RunFrame)
         .where(RunFrame.run_id == run.id, RunFrame.state == "waiting")
         .order_by(RunFrame.number)
     )
+    files = deliveries.frames_of(session, run.delivery)
     return [
-        FrameTask(frame.number, source.path, source.size_bytes, source.mtime_ns, frame.file_name)
-        for frame, source in session.execute(query)
+        FrameTask(frame.number, source_files(files.get(frame.number, {})), frame.file_name)
+        for frame in session.scalars(query)
     ]
 
 
-def _frames_of(session: Session, how: ShotStanding) -> list[Frame]:
-    sequence = deliveries.in_use(how.shot)
+def source_files(frames: Mapping[int, Frame]) -> tuple[SourceFile, ...]:
+    """Give one frame's usable files as plain data for the workers."""
+    return tuple(
+        SourceFile(place, frame.path, frame.size_bytes, frame.mtime_ns)
+        for place, frame in frames.items()
+        if not frame.fault
+    )
+
+
+def _frames_of(session: Session, how: ShotStanding) -> dict[int, dict[int, Frame]]:
+    """Give the frames that have every file which the outputs need, within the settled range."""
+    delivery = deliveries.in_use(how.shot)
     settings = how.recipe.arrivals
-    frames = [
-        frame
-        for frame in deliveries.usable_frames(session, sequence)
-        if (settings.first is None or frame.number >= settings.first)
-        and (settings.last is None or frame.number <= settings.last)
-    ]
-    if not frames:
-        raise ConflictError(
-            f"No usable frame lies between {settings.first} and {settings.last}.",
-            where="arrivals.first",
-            why="The package would be empty.",
-            remedy=f"The delivery has {sequence.first} to {sequence.last}: widen the range.",
-        )
-    if not plan_outputs(how.passes, how.recipe, settled_only=True).channels:
+    outputs = plan_outputs(how.passes, how.recipe, settled_only=True)
+    if not outputs.channels:
         raise SettingError(
             "No channel goes out.", where="pack", why="The files would be empty.", remedy="Let a pass go out."
+        )
+    frames = {
+        number: files
+        for number, files in deliveries.usable_frames(
+            session, delivery, {ref.source for ref in outputs.inputs}
+        ).items()
+        if (settings.first is None or number >= settings.first)
+        and (settings.last is None or number <= settings.last)
+    }
+    if not frames:
+        raise ConflictError(
+            f"No frame between {settings.first or delivery.first} and {settings.last or delivery.last} has "
+            "every pass that goes out.",
+            where="arrivals.first",
+            why="The package would be empty.",
+            remedy=f"The delivery has {delivery.first} to {delivery.last}: widen the range, "
+            "or leave a pass out.",
         )
     return frames
 

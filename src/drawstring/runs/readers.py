@@ -14,14 +14,20 @@ from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from typing import TypeVar
 
-from drawstring.core.arrivals.scan import sample_pixels
+from drawstring.core.arrivals.scan import Sampling, Told, recognise_sampled
 from drawstring.core.arrivals.survey import Survey, faulty, survey
-from drawstring.core.errors import SourceError
+from drawstring.core.errors import DrawstringError, SourceError
+from drawstring.core.io.headers import read_facts
 from drawstring.core.io.pixels import use_threads
+from drawstring.core.passes import Pass, recognise
 
 Answer = TypeVar("Answer")
 
 _CHUNK = 200
+
+
+def _quiet(doing: str, done: int, total: int) -> None:
+    pass
 
 
 class Readers:
@@ -54,7 +60,7 @@ class Readers:
                 self._drop(pool)
         raise killer(path)
 
-    def survey(self, paths: Sequence[str]) -> Survey:
+    def survey(self, paths: Sequence[str], told: Told = _quiet) -> Survey:
         """Read many headers at once (see `core.arrivals.survey`); a killer among them becomes a fault."""
         whole = Survey()
         chunks = [list(paths[i : i + _CHUNK]) for i in range(0, len(paths), _CHUNK)]
@@ -65,6 +71,7 @@ class Readers:
                 asked.append((chunk, pool.submit(survey, chunk)))
             except BrokenProcessPool:
                 asked.append((chunk, None))
+        done = 0
         for chunk, future in asked:
             try:
                 if future is None:
@@ -77,11 +84,37 @@ class Readers:
                         whole.add(self.read(path, survey, [path]))
                     except SourceError as error:
                         whole.files[path] = faulty(path, error)
+            done += len(chunk)
+            told("reading headers", done, len(paths))
         return whole
 
-    def sample(self, path: str) -> object:
-        """Sample one frame's pixels for recognition."""
-        return self.read(path, sample_pixels, path)
+    def recognise(self, samplings: Sequence[Sampling], told: Told = _quiet) -> list[list[Pass]]:
+        """Recognise passes of many sequences; where frames kill the decoder, by their names alone."""
+        pool = self._get()
+        asked: list[Future[list[Pass]] | None] = []
+        for one in samplings:
+            try:
+                asked.append(pool.submit(recognise_sampled, one))
+            except BrokenProcessPool:
+                asked.append(None)
+        found = []
+        for i, (one, future) in enumerate(zip(samplings, asked, strict=True), 1):
+            try:
+                if future is None:
+                    raise BrokenProcessPool
+                found.append(future.result())
+            except (BrokenProcessPool, DrawstringError):
+                self._drop(pool)
+                found.append(self._by_itself(one))
+            told("recognising passes", i, len(samplings))
+        return found
+
+    def _by_itself(self, one: Sampling) -> list[Pass]:
+        try:
+            return self.read(one.paths[0], recognise_sampled, one)
+        except DrawstringError:
+            facts = read_facts(one.paths[0])
+            return recognise(facts, dictionary=one.dictionary, called=one.called, view=one.view)
 
     def close(self) -> None:
         """End the processes."""

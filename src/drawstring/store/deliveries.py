@@ -1,78 +1,127 @@
-"""Deliveries accepted for a shot, and what was recognised in them."""
+"""Deliveries accepted for a shot: files, frames, what was recognised in them; one of them is in use."""
 
 from __future__ import annotations
 
+from collections import defaultdict
+from collections.abc import Iterable
 from dataclasses import dataclass
 
-from sqlalchemy import func, insert, select
+from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
-from drawstring.core.arrivals.report import SequenceReport
-from drawstring.core.errors import MissingError, SettingError, SourceError
-from drawstring.core.io.facts import FileFacts
-from drawstring.core.passes import Pass, Role
-from drawstring.store import recipes
+from drawstring.core.arrivals import Candidate, DeliveryFacts, delivery_differences
+from drawstring.core.errors import MissingError, SourceError
+from drawstring.core.io.facts import FileFacts, Window
+from drawstring.core.passes import Pass
+from drawstring.store import measuring, recipes
 from drawstring.store.facts import delivery_digest, facts_from_json, facts_to_json, pass_from_row, pass_to_row
-from drawstring.store.models import Frame, Measurement, PassRow, Sequence, Shot
+from drawstring.store.models import Delivery, Frame, Member, Shot
 
 
 @dataclass(frozen=True)
 class FrameCell:
-    """One cell of a frame bar: "here", "missing" or "faulty", and why."""
+    """One cell of a frame bar: "here", "partial", "missing" or "faulty", and why."""
 
     number: int
     state: str
     note: str
 
 
-def accept(session: Session, shot: Shot, report: SequenceReport, *, by: str = "") -> Sequence:
-    """Accept a scanned sequence as the shot's delivery; the recipe stays, the Arrivals knot is settled.
+def accept(session: Session, shot: Shot, candidate: Candidate, *, by: str = "") -> Delivery:
+    """Accept what a scan found as the shot's delivery; the recipe stays, the Arrivals knot is settled.
 
-    Accepting the same files again changes nothing but which delivery is in use. Measuring its depth is
-    asked for.
+    Accepting the same files again changes nothing but which delivery is in use. Counting its depth and passes
+    is asked for.
 
     Raises
     ------
     SourceError
         No frame of it can be used.
     """
-    usable = [frame for frame in report.frames if not frame.fault]
-    if report.facts is None or not usable:
+    whole = [number for number, fault in candidate.frames.items() if not fault]
+    main = candidate.members[0]
+    if main.facts is None or not any(member.usable for member in candidate.members):
         raise SourceError(
-            f"No frame of {report.pattern} can be used.",
-            where=report.folder,
+            f"No frame of {main.pattern} can be used.",
+            where=main.folder,
             why="A shot without frames can't be packed.",
             remedy="Mend what the findings name and scan again.",
         )
-    digest = delivery_digest(report.frames)
-    sequence = session.scalar(select(Sequence).where(Sequence.shot_id == shot.id, Sequence.digest == digest))
-    if sequence is None:
-        sequence = Sequence(
-            shot_id=shot.id, folder=report.folder, pattern=report.pattern, view=report.view,
-            version=report.version, first=report.first, last=report.last, missing=report.missing,
-            facts=facts_to_json(report.facts), findings=[f.as_dict() for f in report.findings], digest=digest,
-            passes=[pass_to_row(one, place) for place, one in enumerate(report.passes)],
-        )  # fmt: skip
-        session.add(sequence)
-        session.flush()
+    digest = delivery_digest(frame for member in candidate.members for frame in member.frames)
+    known = select(Delivery).where(Delivery.shot_id == shot.id, Delivery.digest == digest)
+    delivery = session.scalar(known)
+    if delivery is None:
+        delivery = _write(session, shot, candidate, digest, len(whole))
+    use(session, shot, delivery, said=f"accepted {main.pattern}", by=by)
+    return delivery
+
+
+def _write(session: Session, shot: Shot, candidate: Candidate, digest: str, usable: int) -> Delivery:
+    numbers = list(candidate.frames)
+    window = candidate.window or Window(0, 0, 0, 0)
+    main = candidate.members[0]
+    delivery = Delivery(
+        shot_id=shot.id, version=candidate.version, first=numbers[0], last=numbers[-1], missing=main.missing,
+        usable=usable, window=list(window), findings=[f.as_dict() for f in candidate.findings], digest=digest,
+        passes=[pass_to_row(one, place) for place, one in enumerate(candidate.passes)],
+        members=[
+            Member(
+                place=place, folder=member.folder, pattern=member.pattern, view=member.view,
+                facts=facts_to_json(member.facts) if member.facts else {"parts": []},
+            )
+            for place, member in enumerate(candidate.members)
+        ],
+    )  # fmt: skip
+    session.add(delivery)
+    session.flush()
+    for row, member in zip(delivery.members, candidate.members, strict=True):
         session.execute(
             insert(Frame),
             [
                 {
-                    "sequence_id": sequence.id, "number": frame.number, "path": frame.path,
+                    "member_id": row.id, "number": frame.number, "path": frame.path,
                     "size_bytes": frame.size_bytes, "mtime_ns": frame.mtime_ns, "fault": frame.fault,
                 }
-                for frame in report.frames
+                for frame in member.frames
             ],
         )  # fmt: skip
-    shot.sequence = sequence
+    return delivery
+
+
+def use(session: Session, shot: Shot, delivery: Delivery, *, said: str = "", by: str = "") -> None:
+    """Put one of a shot's deliveries into use; what differs from the one before is written down with it.
+
+    Settled knots stay settled on what they were settled on, and so are stale until they are looked at again.
+
+    Raises
+    ------
+    MissingError
+        The delivery is another shot's.
+    """
+    if delivery.shot_id != shot.id:
+        raise MissingError(
+            f"{shot.code} has no delivery {delivery.id}.",
+            where="arrivals",
+            remedy="Choose one from its list.",
+        )
+    before = shot.delivery
+    if before is not None and before is not delivery:
+        delivery.differences = delivery_differences(_compared(session, before), _compared(session, delivery))
+    shot.delivery = delivery
     session.flush()
-    ask_for_measurement(session, sequence)
-    recipes.settle(session, shot, "arrivals", said=f"accepted {report.pattern}", by=by)
-    return sequence
+    measuring.ask(session, delivery)
+    version = f"v{delivery.version:03d}" if delivery.version else "the delivery"
+    recipes.settle(session, shot, "arrivals", said=said or f"went to {version}", by=by)
 
 
-def in_use(shot: Shot) -> Sequence:
+def _compared(session: Session, delivery: Delivery) -> DeliveryFacts:
+    return DeliveryFacts(
+        delivery.version, passes_of(delivery), delivery.first, delivery.last, delivery.usable,
+        display_window(delivery), window_of(delivery),
+    )  # fmt: skip
+
+
+def in_use(shot: Shot) -> Delivery:
     """Give the delivery in use.
 
     Raises
@@ -80,131 +129,143 @@ def in_use(shot: Shot) -> Sequence:
     MissingError
         Nothing was accepted for the shot yet.
     """
-    if shot.sequence is None:
+    if shot.delivery is None:
         raise MissingError(
             f"Nothing was accepted for {shot.code} yet.",
             where="arrivals",
             why="Without pictures there is nothing to settle or to run.",
-            remedy="Scan a folder on the Arrivals page and accept a sequence.",
+            remedy="Scan a folder on the Arrivals page and accept what it holds.",
         )
-    return shot.sequence
+    return shot.delivery
 
 
-def passes_of(sequence: Sequence) -> list[Pass]:
-    """Give the recognised passes."""
-    return [pass_from_row(row) for row in sequence.passes]
-
-
-def facts_of(sequence: Sequence, frame: Frame | None = None) -> FileFacts:
-    """Give the header facts of the usual layout, as those of one frame where it is given."""
-    if frame is None:
-        return facts_from_json(sequence.facts)
-    return facts_from_json(sequence.facts, frame.path, frame.size_bytes, frame.mtime_ns)
-
-
-def frame_of(session: Session, sequence: Sequence, number: int) -> Frame:
-    """Give one usable frame.
+def of_shot(shot: Shot, delivery_id: int) -> Delivery:
+    """Give one of a shot's deliveries.
 
     Raises
     ------
     MissingError
-        It did not arrive.
-    SourceError
-        It arrived, but can't be used.
+        It has none of this number.
     """
-    frame = session.get(Frame, (sequence.id, number))
-    if frame is None:
+    found = next((one for one in shot.deliveries if one.id == delivery_id), None)
+    if found is None:
         raise MissingError(
-            f"Frame {number} did not arrive.", where=sequence.pattern, why="There is no picture to show.",
+            f"{shot.code} has no delivery {delivery_id}.",
+            where="arrivals",
+            remedy="Choose one from its list.",
+        )
+    return found
+
+
+def passes_of(delivery: Delivery) -> list[Pass]:
+    """Give the recognised passes."""
+    return [pass_from_row(row) for row in delivery.passes]
+
+
+def facts_of(delivery: Delivery) -> FileFacts:
+    """Give the header facts of the first member's usual layout."""
+    return facts_from_json(delivery.members[0].facts)
+
+
+def window_of(delivery: Delivery) -> Window:
+    """Give the window that all its planes are read into."""
+    return Window(*delivery.window)
+
+
+def display_window(delivery: Delivery) -> Window:
+    """Give the display window."""
+    return facts_of(delivery).parts[0].display_window
+
+
+def frames_of(session: Session, delivery: Delivery) -> dict[int, dict[int, Frame]]:
+    """Give every file of a delivery, by frame number and its member's place."""
+    query = (
+        select(Frame, Member.place)
+        .join(Member)
+        .where(Member.delivery_id == delivery.id)
+        .order_by(Frame.number, Member.place)
+    )
+    frames: dict[int, dict[int, Frame]] = defaultdict(dict)
+    for frame, place in session.execute(query):
+        frames[frame.number][place] = frame
+    return dict(frames)
+
+
+def files_of(session: Session, delivery: Delivery, number: int) -> dict[int, FileFacts]:
+    """Give one frame's usable files by source, as they were when they were accepted.
+
+    Raises
+    ------
+    MissingError
+        The frame did not arrive.
+    SourceError
+        It arrived, but none of its files can be used.
+    """
+    query = (
+        select(Frame, Member)
+        .join(Member)
+        .where(Member.delivery_id == delivery.id, Frame.number == number)
+        .order_by(Member.place)
+    )
+    rows = list(session.execute(query))
+    if not rows:
+        raise MissingError(
+            f"Frame {number} did not arrive.", where=delivery.pattern, why="There is no picture to show.",
             remedy="Step to another frame, or render this one and scan again.",
         )  # fmt: skip
-    if frame.fault:
+    files = {
+        member.place: facts_from_json(member.facts, frame.path, frame.size_bytes, frame.mtime_ns)
+        for frame, member in rows
+        if not frame.fault
+    }
+    if not files:
+        frame = rows[0][0]
         raise SourceError(
             f"Frame {number} can't be used: {frame.fault}", where=frame.path,
             why="It is left out of every package.", remedy="Render it again and scan again.",
         )  # fmt: skip
-    return frame
+    return files
 
 
-def usable_frames(session: Session, sequence: Sequence) -> list[Frame]:
-    """Give the frames that can be used, by number."""
-    query = select(Frame).where(Frame.sequence_id == sequence.id, Frame.fault == "").order_by(Frame.number)
-    return list(session.scalars(query))
+def usable_frames(
+    session: Session, delivery: Delivery, sources: Iterable[int] | None = None
+) -> dict[int, dict[int, Frame]]:
+    """Give the frames that have a usable file of every source that is asked for (all when none is named)."""
+    wanted = set(range(len(delivery.members))) if sources is None else set(sources)
+    return {
+        number: files
+        for number, files in frames_of(session, delivery).items()
+        if all(place in files and not files[place].fault for place in wanted)
+    }
 
 
-def frame_cells(session: Session, sequence: Sequence, *, most_gap: int = 48) -> list[FrameCell]:
+def frame_cells(session: Session, delivery: Delivery, *, most_gap: int = 48) -> list[FrameCell]:
     """Give a cell for every frame and every missing number, a long gap as one cell."""
-    query = select(Frame.number, Frame.fault).where(Frame.sequence_id == sequence.id).order_by(Frame.number)
-    return cells_of([(number, fault) for number, fault in session.execute(query)], most_gap=most_gap)
+    members = [member.pattern for member in delivery.members]
+    told = []
+    for number, files in frames_of(session, delivery).items():
+        faults = [files[place].fault for place in files if files[place].fault]
+        faults += [f"without {members[place]}" for place in range(len(members)) if place not in files]
+        usable = any(not file.fault for file in files.values())
+        told.append((number, "; ".join(faults), usable))
+    return cells_of([(number, fault) for number, fault, _ in told], most_gap=most_gap, partial={
+        number for number, fault, usable in told if fault and usable
+    })  # fmt: skip
 
 
-def cells_of(frames: list[tuple[int, str]], *, most_gap: int = 48) -> list[FrameCell]:
+def cells_of(
+    frames: Iterable[tuple[int, str]], *, most_gap: int = 48, partial: Iterable[int] = ()
+) -> list[FrameCell]:
     """Give cells for ascending (number, fault) and what is missing between them."""
     cells: list[FrameCell] = []
+    in_part = set(partial)
     before: int | None = None
     for number, fault in frames:
         if before is not None and number - before - 1 > most_gap:
             cells.append(FrameCell(before + 1, "missing", f"{before + 1} to {number - 1} did not arrive"))
         elif before is not None:
             cells += [FrameCell(gone, "missing", "did not arrive") for gone in range(before + 1, number)]
-        cells.append(FrameCell(number, "faulty" if fault else "here", fault))
+        state = "partial" if number in in_part else "faulty" if fault else "here"
+        cells.append(FrameCell(number, state, fault))
         before = number
     return cells
-
-
-def usable_counts(session: Session, sequence_ids: list[int]) -> dict[int, int]:
-    """Count usable frames of several deliveries with one query."""
-    query = (
-        select(Frame.sequence_id, func.count())
-        .where(Frame.sequence_id.in_(sequence_ids), Frame.fault == "")
-        .group_by(Frame.sequence_id)
-    )
-    return {sequence_id: count for sequence_id, count in session.execute(query)}
-
-
-def correct_role(session: Session, sequence: Sequence, name: str, role: str) -> PassRow:
-    """Take a pass for another role, as a person says; its confidence is then 1.
-
-    Raises
-    ------
-    MissingError, SettingError
-        No such pass; no such role; the role's name is taken by another pass.
-    """
-    row = next((one for one in sequence.passes if one.name == name), None)
-    if row is None:
-        known = ", ".join(one.name for one in sequence.passes)
-        raise MissingError(f"There is no pass {name}.", where="pass", remedy=f"There are: {known}.")
-    try:
-        wanted = Role(role)
-    except ValueError as error:
-        raise SettingError(
-            f"There is no role “{role}”.", where="role", why="Nothing was changed.",
-            remedy=f"Choose {', '.join(Role)}.",
-        ) from error  # fmt: skip
-    new_name = wanted.value if wanted is not Role.OTHER else row.layer or row.name
-    if any(one.name == new_name and one is not row and one.view == row.view for one in sequence.passes):
-        new_name = row.layer or f"{new_name}_2"
-    row.role, row.name, row.confidence, row.reason = wanted.value, new_name, 1.0, "said by a person"
-    if wanted is Role.DEPTH and len(row.channels) == 1:
-        part, channel, _, pixel_type = row.channels[0]
-        row.channels = [[part, channel, "Z", pixel_type]]
-    session.flush()
-    ask_for_measurement(session, sequence, anew=True)
-    return row
-
-
-def ask_for_measurement(session: Session, sequence: Sequence, *, anew: bool = False) -> None:
-    """Ask for depth to be measured over all frames, where there is depth and it was not measured yet."""
-    session.refresh(sequence, ["passes", "measurement"])
-    depth = [one for one in passes_of(sequence) if one.role is Role.DEPTH]
-    if sequence.measurement is not None and not anew:
-        return
-    if sequence.measurement is not None:
-        session.delete(sequence.measurement)
-        session.flush()
-    if depth:
-        total = len(usable_frames(session, sequence))
-        best = max(depth, key=lambda one: one.confidence)
-        session.add(Measurement(sequence_id=sequence.id, pass_name=best.name, total=total))
-    session.flush()
-    session.refresh(sequence, ["measurement"])

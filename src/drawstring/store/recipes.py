@@ -48,7 +48,7 @@ def settle(session: Session, shot: Shot, knot: str, *, said: str = "", by: str =
         There is no such knot.
     """
     take_turn(session, shot)
-    digest = shot.sequence.digest if shot.sequence else ""
+    digest = shot.delivery.digest if shot.delivery else ""
     recipe = current(session, shot)
     settings = recipe.knot(knot).model_copy(update={"settled_on": digest, "needed": True})
     return _write(session, shot, recipe.with_knot(settings), said=said or f"settled {knot}", by=by)

@@ -6,14 +6,14 @@ from collections.abc import Sequence as Several
 from dataclasses import dataclass, field
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session, joinedload, selectinload
+from sqlalchemy.orm import Session, defer, joinedload, selectinload
 
 from drawstring.core.depth import check_range
-from drawstring.core.findings import Finding, Severity, gravest_first
+from drawstring.core.findings import Finding, Severity, finding_from_dict, gravest_first
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import CordFacts, KnotView, OutputPlan, Recipe, cord, plan_outputs, upgraded
 from drawstring.store import deliveries, measuring
-from drawstring.store.models import Measurement, Package, Revision, Run, Sequence, Shot, Show
+from drawstring.store.models import Delivery, Dismissal, Measurement, Package, Revision, Run, Shot, Show
 
 
 @dataclass(frozen=True)
@@ -28,6 +28,7 @@ class ShotStanding:
     outputs: OutputPlan
     knots: list[KnotView]
     findings: dict[str, list[Finding]] = field(default_factory=dict)
+    dismissed: list[tuple[Finding, Dismissal]] = field(default_factory=list)
     last_run: Run | None = None
     last_package: Package | None = None
 
@@ -50,12 +51,13 @@ def shots_of(session: Session, show: Show) -> list[Shot]:
         .order_by(Shot.code)
         .options(
             joinedload(Shot.show),
-            # Headers and curves are large and no board shows them.
-            selectinload(Shot.sequence).defer(Sequence.facts).selectinload(Sequence.passes),
-            selectinload(Shot.sequence)
-            .selectinload(Sequence.measurement)
-            .defer(Measurement.frames)
-            .defer(Measurement.whole),
+            # Curves are large and no board shows them.
+            selectinload(Shot.delivery).selectinload(Delivery.passes),
+            selectinload(Shot.delivery).selectinload(Delivery.members),
+            selectinload(Shot.delivery)
+            .selectinload(Delivery.measurements)
+            .options(defer(Measurement.frames), defer(Measurement.whole)),
+            selectinload(Shot.dismissals),
         )
     )
     return list(session.scalars(query))
@@ -84,9 +86,8 @@ def standings(session: Session, shots: Several[Shot]) -> list[ShotStanding]:
     packed = select(Package, Run.shot_id).join(Run).where(Run.shot_id.in_(ids)).order_by(Run.version)
     for package, shot_id in session.execute(packed):
         packages[shot_id] = package
-    counts = deliveries.usable_counts(session, [shot.sequence_id for shot in shots if shot.sequence_id])
     return [
-        _standing(session, shot, revisions.get(shot.id), counts, runs.get(shot.id), packages.get(shot.id))
+        _standing(session, shot, revisions.get(shot.id), runs.get(shot.id), packages.get(shot.id))
         for shot in shots
     ]
 
@@ -100,29 +101,71 @@ def _standing(
     session: Session,
     shot: Shot,
     revision: Revision | None,
-    counts: dict[int, int],
     run: Run | None,
     package: Package | None,
 ) -> ShotStanding:
-    sequence = shot.sequence
+    delivery = shot.delivery
     known = _key(shot, revision)
     if known not in _DERIVED:
         if len(_DERIVED) > 4000:
             _DERIVED.clear()
         _DERIVED[known] = _derive(session, shot, revision)
-    recipe, passes, outputs, findings = _DERIVED[known]
-    frames = counts.get(shot.sequence_id or 0, 0)
+    recipe, passes, outputs, found = _DERIVED[known]
+    findings, away = _without_dismissed(found, shot.dismissals)
     facts = CordFacts(
-        arrival=sequence.digest if sequence else "",
+        arrival=delivery.digest if delivery else "",
         passes=len(passes),
-        frames=frames,
+        frames=delivery.usable if delivery else 0,
         channels=len(outputs.channels),
         scene_unit=shot.show.scene_unit,
         findings=findings,
+        change=_change(delivery),
     )
     return ShotStanding(
-        shot, recipe, revision, passes, frames, outputs, cord(recipe, facts), findings, run, package
+        shot,
+        recipe,
+        revision,
+        passes,
+        facts.frames,
+        outputs,
+        cord(recipe, facts),
+        findings,
+        away,
+        run,
+        package,
     )
+
+
+def _change(delivery: Delivery | None) -> str:
+    """Say what came since knots were settled, for those that are stale."""
+    if delivery is None:
+        return ""
+    what = (
+        f"v{delivery.version:03d} was accepted since"
+        if delivery.version
+        else "another delivery was accepted since"
+    )
+    return what + (f": {'; '.join(delivery.differences[:3])}" if delivery.differences else "")
+
+
+def _without_dismissed(
+    found: dict[str, list[Finding]], dismissals: Several[Dismissal]
+) -> tuple[dict[str, list[Finding]], list[tuple[Finding, Dismissal]]]:
+    """Part findings into those that count and those put away; what stops a shot can't be put away."""
+    if not dismissals:
+        return found, []
+    by_fact = {one.fact: one for one in dismissals}
+    away: list[tuple[Finding, Dismissal]] = []
+    left: dict[str, list[Finding]] = {}
+    for knot, several in found.items():
+        left[knot] = []
+        for finding in several:
+            dismissal = by_fact.get(finding.fact)
+            if dismissal and finding.severity is not Severity.STOPS:
+                away.append((finding, dismissal))
+            else:
+                left[knot].append(finding)
+    return left, away
 
 
 Derived = tuple[Recipe, list[Pass], OutputPlan, dict[str, list[Finding]]]
@@ -133,34 +176,45 @@ _DERIVED: dict[tuple[object, ...], Derived] = {}
 
 def _key(shot: Shot, revision: Revision | None) -> tuple[object, ...]:
     """Name everything that a standing follows from."""
-    sequence = shot.sequence
-    if sequence is None:
+    delivery = shot.delivery
+    if delivery is None:
         return (shot.show.scene_unit, revision and revision.id)
-    measured = sequence.measurement
     return (
         shot.code,
         shot.show.scene_unit,
         revision and (revision.id, revision.made_at),
-        (sequence.id, sequence.digest, sequence.accepted_at),
-        measured and (measured.id, measured.state, measured.asked_at),
-        tuple((one.id, one.name, one.role, one.confidence) for one in sequence.passes),
+        (delivery.id, delivery.digest, delivery.accepted_at),
+        tuple((one.id, one.kind, one.state, one.asked_at) for one in delivery.measurements),
+        tuple((one.id, one.name, one.role, one.confidence) for one in delivery.passes),
     )
 
 
 def _derive(session: Session, shot: Shot, revision: Revision | None) -> Derived:
     """Work out recipe, passes, outputs and findings of a shot."""
     recipe = upgraded(revision.recipe) if revision else Recipe()
-    sequence = shot.sequence
-    passes = deliveries.passes_of(sequence) if sequence else []
+    delivery = shot.delivery
+    passes = deliveries.passes_of(delivery) if delivery else []
     outputs = plan_outputs(passes, recipe) if passes else OutputPlan((), (), (), ())
     findings: dict[str, list[Finding]] = {"arrivals": [], "depth": [], "pack": list(outputs.findings)}
-    if sequence:
-        findings["arrivals"] = [
-            Finding(**{**plain, "severity": Severity(plain["severity"])}) for plain in sequence.findings
-        ]
+    if delivery:
+        said = [finding_from_dict(plain) for plain in delivery.findings]
+        counted = measuring.told_facts(session, delivery.measured("facts")).get("findings", [])
+        findings["arrivals"] = _still_true(said, passes) + [finding_from_dict(plain) for plain in counted]
         if recipe.depth.needed:
-            findings["depth"] = _depth_findings(session, shot, sequence.measurement, recipe, passes)
+            findings["depth"] = _depth_findings(session, shot, delivery.measured("depth"), recipe, passes)
     return recipe, passes, outputs, findings
+
+
+def _still_true(said: list[Finding], passes: list[Pass]) -> list[Finding]:
+    """Leave out what a corrected role has settled since the scan."""
+    unsure = {one.layer or one.name for one in passes if one.needs_look}
+    has_depth = any(one.role is Role.DEPTH for one in passes)
+    return [
+        finding
+        for finding in said
+        if not (finding.code == "pass-unsure" and finding.where.rpartition(", ")[2] not in unsure)
+        and not (finding.code == "no-depth" and has_depth)
+    ]
 
 
 def _depth_findings(

@@ -16,7 +16,11 @@ from drawstring.web import errors, filters
 from drawstring.web.arrivals.views import bp as arrivals
 from drawstring.web.bench.views import bp as bench
 from drawstring.web.board.views import bp as board
+from drawstring.web.delivery.views import bp as delivery
 from drawstring.web.depth.views import bp as depth
+from drawstring.web.dictionary.views import bp as dictionary
+from drawstring.web.findings.views import bp as findings
+from drawstring.web.inbox.views import bp as inbox
 from drawstring.web.pack.views import bp as pack
 from drawstring.web.packages.views import bp as packages
 from drawstring.web.pictures.frames import FrameCache
@@ -24,7 +28,9 @@ from drawstring.web.pictures.views import bp as pictures
 from drawstring.web.runs.views import bp as runs
 from drawstring.web.services import House
 
-BLUEPRINTS = (board, bench, depth, arrivals, pack, pictures, runs, packages)
+BLUEPRINTS = (
+    board, bench, delivery, depth, arrivals, dictionary, findings, inbox, pack, pictures, runs, packages,
+)  # fmt: skip
 
 csrf = CSRFProtect()
 
@@ -43,7 +49,7 @@ def create_app(installation: Installation | None = None, **overrides: Any) -> Fl
     app = Flask(__name__)
     app.config.update(
         SECRET_KEY=installation.secret_key,
-        # Scans and settings are small; files come with uploads of their own one day.
+        # Settings are small; the inbox sets its own bound.
         MAX_CONTENT_LENGTH=4 << 20,
         WTF_CSRF_TIME_LIMIT=None,
         SESSION_COOKIE_SAMESITE="Strict",

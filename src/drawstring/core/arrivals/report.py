@@ -2,23 +2,19 @@
 
 from __future__ import annotations
 
-import re
+import os
 from collections import Counter
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
-from drawstring.core.arrays import Stored
+from drawstring.core.arrivals.patterns import Meaning
 from drawstring.core.arrivals.survey import Survey, Surveyed
-from drawstring.core.findings import Finding, Severity
-from drawstring.core.io.facts import ChannelRef, FileFacts, Window, differences
+from drawstring.core.colour.reading import LINEAR
+from drawstring.core.findings import Finding, Severity, show_frame
+from drawstring.core.io.facts import FileFacts, Window, differences, union
 from drawstring.core.io.sequences import Sequence
-from drawstring.core.passes.recognition import Pass, recognise
-from drawstring.core.passes.roles import Role
-
-_VERSION = re.compile(r"(?:^|[._/\-])v(?P<number>\d{1,4})(?=$|[._/\-])", re.IGNORECASE)
-_CODE = re.compile(r"^(?P<code>[A-Za-z]+[A-Za-z0-9]*?\d+|[A-Za-z0-9]+)")
-
+from drawstring.core.passes.recognition import Pass
+from drawstring.core.passes.roles import COLOUR_ROLES, HASHED_ROLES, Role
 
 STRAY = 200
 """From so many missing frames in a row on, a wrong number is likelier than a lost render."""
@@ -42,27 +38,49 @@ class SequenceReport:
     Attributes
     ----------
     folder, pattern : str
-    code, view, version : str, str, int
-        What the name suggests; 0 where it gives no version.
+    meaning : Meaning
+        What the path says: shot, view, eye, pass, version.
     frames : list of FrameReport
         Those that are there, by number, usable or not.
     missing : list of int
     facts : FileFacts or None
         Of the most usual layout; None when no frame could be read.
+    window : Window or None
+        What holds the data windows of all frames that can be used.
     passes : list of Pass
     findings : list of Finding
     """
 
     folder: str
     pattern: str
-    code: str
-    view: str
-    version: int
+    meaning: Meaning
     frames: list[FrameReport]
     missing: list[int]
     facts: FileFacts | None
+    window: Window | None = None
     passes: list[Pass] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
+
+    @property
+    def code(self) -> str:
+        """The shot's code, as the path suggests it."""
+        return self.meaning.shot or "shot"
+
+    @property
+    def version(self) -> int:
+        """The version, as the path suggests it; 0 for none."""
+        return self.meaning.version
+
+    @property
+    def view(self) -> str:
+        """The view: what the file says, else what its path says."""
+        said = self.facts.view_names if self.facts else ()
+        return said[0] if said else self.meaning.camera
+
+    @property
+    def is_still(self) -> bool:
+        """Whether there is one file without a number."""
+        return "#" not in self.pattern
 
     @property
     def first(self) -> int:
@@ -80,6 +98,11 @@ class SequenceReport:
         return [frame.number for frame in self.frames if frame.fault]
 
     @property
+    def usable(self) -> list[FrameReport]:
+        """Frames that can be used."""
+        return [frame for frame in self.frames if not frame.fault]
+
+    @property
     def data_window(self) -> Window | None:
         """The usual data window, of the first part."""
         return self.facts.parts[0].data_window if self.facts else None
@@ -89,6 +112,15 @@ class SequenceReport:
         """The usual display window."""
         return self.facts.parts[0].display_window if self.facts else None
 
+    @property
+    def rate(self) -> float:
+        """Frames a second, where the header says; 0 for unknown."""
+        said = self.facts.parts[0].metadata if self.facts else {}
+        for name in ("framesPerSecond", "rate", "FramesPerSecond"):
+            if isinstance(said.get(name), int | float) and said[name] > 0:
+                return float(said[name])
+        return 0.0
+
     def as_dict(self) -> dict[str, Any]:
         """Give the report as plain data, for JSON."""
         data, display = self.data_window, self.display_window
@@ -97,16 +129,21 @@ class SequenceReport:
             "pattern": self.pattern,
             "shot": self.code,
             "view": self.view,
+            "eye": self.meaning.eye,
+            "pass": self.meaning.pass_name,
             "version": self.version,
             "first": self.first,
             "last": self.last,
             "missing": self.missing,
             "unreadable": self.unreadable,
+            "kind": self.facts.kind if self.facts else None,
             "width": display.width if display else None,
             "height": display.height if display else None,
             "data_window": list(data) if data else None,
             "display_window": list(display) if display else None,
             "compression": self.facts.parts[0].compression if self.facts else None,
+            "rate": self.rate or None,
+            "bytes": sum(frame.size_bytes for frame in self.frames),
             "passes": [
                 {
                     "name": one.name,
@@ -114,6 +151,8 @@ class SequenceReport:
                     "role": one.role.value,
                     "confidence": one.confidence,
                     "reason": one.reason,
+                    "traits": list(one.traits),
+                    "colour_space": one.space,
                     "view": one.view,
                     "channels": [ref.name for ref in one.channels],
                 }
@@ -123,46 +162,43 @@ class SequenceReport:
         }
 
 
-def sequence_report(
-    sequence: Sequence, surveyed: Survey, sampled: Mapping[ChannelRef, Stored] | None
-) -> SequenceReport:
-    """Put together what is known of one sequence.
+def sequence_report(sequence: Sequence, surveyed: Survey, meaning: Meaning) -> SequenceReport:
+    """Put together what is known of one sequence without its pixels.
 
     Parameters
     ----------
     sequence : Sequence
     surveyed : Survey
         Holds every file of the sequence.
-    sampled : mapping of ChannelRef to (H, W), optional
-        One frame's pixels, for recognition.
+    meaning : Meaning
+        What its path says.
     """
     entries = [(number, surveyed.files[path]) for number, path in sequence.files]
     layouts = Counter(entry.layout for _, entry in entries if entry.layout is not None)
     usual = surveyed.facts[layouts.most_common(1)[0][0]] if layouts else None
     findings = _gaps(sequence) + _faults(sequence, entries)
     frames = []
+    windows: list[Window] = []
     for number, entry in entries:
         fault = entry.fault["what"] if entry.fault else ""
-        if not fault and usual and entry.layout != usual.layout:
-            said = "; ".join(differences(surveyed.facts[entry.layout], usual))  # type: ignore[index]
-            fault, odd = _odd(sequence, number, said, surveyed.facts[entry.layout], usual)  # type: ignore[index]
-            findings.append(odd)
+        if not fault and usual and entry.layout is not None:
+            facts = surveyed.facts[entry.layout]
+            if entry.layout != usual.layout:
+                said = "; ".join(differences(facts, usual))
+                fault, odd = _odd(sequence, number, said, facts, usual)
+                findings.append(odd)
+            if not fault:
+                windows.append(facts.window)
         frames.append(FrameReport(number, entry.path, entry.size_bytes, entry.mtime_ns, fault))
-    passes = recognise(usual, sampled) if usual else []
-    if usual:
-        findings += _pass_findings(sequence, passes)
-    code, version = _read_name(sequence)
     return SequenceReport(
-        sequence.folder, sequence.pattern, code, usual.parts[0].view if usual else "", version, frames,
-        sequence.missing, usual, passes, findings,
+        sequence.folder, sequence.pattern, meaning, frames, sequence.missing, usual,
+        union(windows) if windows else None, [], findings,
     )  # fmt: skip
 
 
-def _read_name(sequence: Sequence) -> tuple[str, int]:
-    """Suggest a shot code and a version from the name, else from the folder."""
-    match = _CODE.match(sequence.base)
-    version = _VERSION.search(sequence.base) or _VERSION.search(sequence.folder)
-    return (match["code"] if match else "shot"), int(version["number"]) if version else 0
+def with_passes(report: SequenceReport, passes: list[Pass]) -> SequenceReport:
+    """Add what was recognised, and what is to be said about it."""
+    return replace(report, passes=passes, findings=report.findings + _pass_findings(report, passes))
 
 
 def _gaps(sequence: Sequence) -> list[Finding]:
@@ -178,6 +214,7 @@ def _gaps(sequence: Sequence) -> list[Finding]:
                 f"{sequence.pattern}, {which[0].lower()}{which[1:]}",
                 "The package would have a hole there, and playback a jump.",
                 f"{stray or ''}Render what is missing and scan again; the others can go on.",
+                frame=low,
             )
         )
     for number, path in sequence.duplicates:
@@ -186,9 +223,10 @@ def _gaps(sequence: Sequence) -> list[Finding]:
                 "frame-twice",
                 Severity.WARNS,
                 f"Frame {number} is there twice, with different padding.",
-                path,
+                f"{sequence.pattern}, {os.path.basename(path)}",
                 "It is not clear which one is meant; this one was left out.",
                 "Remove or rename the wrong one and scan again.",
+                frame=number,
             )
         )
     if sequence.is_still:
@@ -214,6 +252,7 @@ def _faults(sequence: Sequence, entries: list[tuple[int, Surveyed]]) -> list[Fin
             f"{sequence.pattern}, frame {number}",
             entry.fault["why"],
             entry.fault["remedy"],
+            frame=number,
         )
         for number, entry in entries
         if entry.fault
@@ -223,11 +262,11 @@ def _faults(sequence: Sequence, entries: list[tuple[int, Surveyed]]) -> list[Fin
 def _odd(
     sequence: Sequence, number: int, said: str, facts: FileFacts, usual: FileFacts
 ) -> tuple[str, Finding]:
-    """Tell of a frame that differs; it can't be used when it lacks channels or has other windows."""
+    """Tell of a frame that differs; it can't be used when it lacks channels or has another size."""
     needed = {(part.index, channel.name) for part in usual.parts for channel in part.channels}
     here = {(part.index, channel.name) for part in facts.parts for channel in part.channels}
-    windows = [(part.data_window, part.display_window) for part in facts.parts]
-    usable = needed <= here and windows == [(part.data_window, part.display_window) for part in usual.parts]
+    sizes = [part.display_window for part in facts.parts]
+    usable = needed <= here and sizes == [part.display_window for part in usual.parts]
     finding = Finding(
         "frame-odd",
         Severity.NOTES if usable else Severity.WARNS,
@@ -235,32 +274,85 @@ def _odd(
         f"{sequence.pattern}, frame {number}",
         "All frames of a shot must assemble alike downstream.",
         "It is used as it is." if usable else f"Render frame {number} again with the shot's settings.",
+        frame=number,
+        mends=(show_frame(number),) if usable else (),
     )
     return ("" if usable else f"Differs from the rest: it {said}."), finding
 
 
-def _pass_findings(sequence: Sequence, passes: list[Pass]) -> list[Finding]:
+def _pass_findings(report: SequenceReport, passes: list[Pass]) -> list[Finding]:
     found = [
         Finding(
             "pass-unsure",
             Severity.WARNS,
             f"{one.layer or one.name} was taken for {one.role.value}, but not surely: {one.reason}.",
-            f"{sequence.pattern}, {one.layer or one.name}",
+            f"{report.pattern}, {one.layer or one.name}",
             "A pass taken for the wrong thing is packed under the wrong name.",
             "Look at it in the tray and correct its role.",
+            pass_name=one.name,
         )
         for one in passes
         if one.needs_look and one.role is not Role.OTHER
     ]
-    if not any(one.role is Role.DEPTH for one in passes):
+    for one in passes:
+        if one.role in HASHED_ROLES and "half" in one.pixel_types:
+            found.append(
+                Finding(
+                    "id-half", Severity.WARNS, f"{one.name} is stored as half.",
+                    f"{report.pattern}, {one.layer}",
+                    "Hashed names need all 32 bits; as half they name nothing.",
+                    "Ask the renderer for 32-bit float in this pass.", pass_name=one.name,
+                )
+            )  # fmt: skip
+    if report.facts and any(part.name == "" and _is_chroma(part) for part in report.facts.parts):
         found.append(
             Finding(
-                "no-depth",
-                Severity.NOTES,
-                "No depth pass was found.",
-                sequence.pattern,
-                "Depth, mist and focus can't be made for this shot.",
-                "Ask the renderer for depth, or mark Depth as not needed.",
+                "luminance-chroma", Severity.WARNS,
+                "The picture is stored as luminance and halved colour (Y, RY, BY).", report.pattern,
+                "Half of its colour resolution is gone: edges and mattes made from colour are soft.",
+                "Ask the renderer for R, G and B.",
             )
-        )
+        )  # fmt: skip
+    return found + _eight_bits(report, passes)
+
+
+def _is_chroma(part: Any) -> bool:
+    return {"Y", "RY", "BY"} <= {channel.name for channel in part.channels}
+
+
+def _eight_bits(report: SequenceReport, passes: list[Pass]) -> list[Finding]:
+    """Flag pictures of few bits: never silently treated as linear."""
+    if report.facts is None:
+        return []
+    found = []
+    baked = [one for one in passes if one.space != LINEAR and one.role in COLOUR_ROLES]
+    if baked and report.facts.kind != "openexr":
+        found.append(
+            Finding(
+                "display-values", Severity.WARNS,
+                f"{report.pattern} holds display values, read as {baked[0].space}: {baked[0].space_reason}.",
+                report.pattern,
+                "A baked view can't be undone whole: highlights are cut, and sums no longer hold.",
+                "Deliver OpenEXR, or check both readings on the bench and choose.", pass_name=baked[0].name,
+            )
+        )  # fmt: skip
+    if report.facts.kind == "jpeg":
+        found.append(
+            Finding(
+                "jpeg-noise", Severity.WARNS, f"{report.pattern} is JPEG.", report.pattern,
+                "It has no alpha, and blocks of compression noise that keying and grading bring out.",
+                "Use it to look at, not to work with; ask for OpenEXR, TIFF or PNG.",
+            )
+        )  # fmt: skip
+    types = {channel.pixel_type for part in report.facts.parts for channel in part.channels}
+    data = [one for one in passes if one.role in (Role.DEPTH, Role.POSITION, Role.NORMAL, Role.MOTION)]
+    if "uint8" in types and data:
+        found.append(
+            Finding(
+                "data-8-bit", Severity.WARNS,
+                f"{data[0].name} has 256 steps only ({report.facts.kind}, 8 bits).",
+                report.pattern, "Mist and focus made from it show bands; positions and normals are off.",
+                "Ask for it as OpenEXR, 32-bit float.", pass_name=data[0].name,
+            )
+        )  # fmt: skip
     return found

@@ -1,30 +1,52 @@
-"""What lies in a folder: sequences with their passes, gaps and faults.
+"""What lies in a folder: sequences with their passes, gaps and faults, gathered into deliveries.
 
-The folder is listed, names are grouped, headers surveyed, one frame of each sequence is sampled to
-recognise its passes. A single bad file never stops a scan.
+The folder is listed, names are grouped, headers surveyed, frames of each sequence sampled to recognise its
+passes. A single bad file never stops a scan.
 """
 
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
 
 from drawstring.core.arrays import Stored
+from drawstring.core.arrivals.candidates import Candidate, gather
 from drawstring.core.arrivals.paths import inside_roots, is_below
-from drawstring.core.arrivals.report import SequenceReport, sequence_report
+from drawstring.core.arrivals.patterns import read_path
+from drawstring.core.arrivals.report import SequenceReport, sequence_report, with_passes
 from drawstring.core.arrivals.survey import Survey, survey
+from drawstring.core.colour.reading import suggest_space
 from drawstring.core.errors import DrawstringError
 from drawstring.core.findings import Finding, Severity, gravest_first
 from drawstring.core.io.facts import ChannelRef, FileFacts
+from drawstring.core.io.headers import read_facts
 from drawstring.core.io.pixels import read_channels
-from drawstring.core.io.sequences import group
+from drawstring.core.io.sequences import group, set_aside
+from drawstring.core.io.stills import ENDINGS
+from drawstring.core.passes.dictionary import Entry
+from drawstring.core.passes.recognition import Pass, recognise
+from drawstring.core.passes.roles import COLOUR_ROLES
 
-Surveyor = Callable[[list[str]], Survey]
-Sampler = Callable[[str], Mapping[ChannelRef, Stored]]
+Told = Callable[[str, int, int], None]
+"""Told of progress: what is being done, how many of how many."""
 
-READ = (".exr",)
-PICTURES = (".png", ".tif", ".tiff", ".jpg", ".jpeg", ".dpx", ".hdr", ".tga")
+
+@dataclass(frozen=True)
+class Sampling:
+    """What recognising one sequence's passes takes: a few of its frames, and what its name says."""
+
+    paths: tuple[str, ...]
+    called: str
+    view: str
+    dictionary: tuple[Entry, ...]
+
+
+Surveyor = Callable[[list[str], Told], Survey]
+Recogniser = Callable[[list[Sampling], Told], list[list[Pass]]]
 
 
 @dataclass(frozen=True)
@@ -33,6 +55,7 @@ class Scan:
 
     folder: str
     sequences: list[SequenceReport] = field(default_factory=list)
+    candidates: list[Candidate] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
 
     def as_dict(self) -> dict[str, object]:
@@ -40,6 +63,17 @@ class Scan:
         return {
             "folder": self.folder,
             "sequences": [report.as_dict() for report in self.sequences],
+            "shots": [
+                {
+                    "shot": one.shot,
+                    "version": one.version,
+                    "views": one.views,
+                    "sequences": [member.pattern for member in one.members],
+                    "left_out": [member.pattern for member in one.left_out],
+                    "passes": [each.name for each in one.passes],
+                }
+                for one in self.candidates
+            ],
             "findings": [finding.as_dict() for finding in self.findings],
         }
 
@@ -47,27 +81,70 @@ class Scan:
 def sample_pixels(path: str) -> dict[ChannelRef, Stored]:
     """Read every channel of one frame, thinned out: what recognition needs.
 
-    Hundreds of megabytes would travel between processes otherwise; every fourth row and column of a
-    large picture tells the same.
+    Every fourth row and column of a large picture tells the same as all of them.
     """
-    from drawstring.core.io.headers import read_facts
-
     facts = read_facts(path)
     refs = [ChannelRef(part.index, channel.name) for part in facts.parts for channel in part.channels]
     planes = read_channels(path, refs, facts=facts)
     return {ref: plane[:: _step(plane), :: _step(plane)].copy() for ref, plane in planes.items()}
 
 
+def recognise_sampled(sampling: Sampling) -> list[Pass]:
+    """Recognise a sequence's passes from a few of its frames; by names alone where none can be decoded."""
+    facts = read_facts(sampling.paths[0])
+    seen: dict[ChannelRef, list[Stored]] = {}
+    for path in sampling.paths:
+        try:
+            for ref, plane in sample_pixels(path).items():
+                seen.setdefault(ref, []).append(plane)
+        except DrawstringError:
+            continue
+    # Frames one below the other: every check sees the pixels of them all.
+    pixels = {ref: np.concatenate(several) for ref, several in seen.items() if _one_width(several)}
+    passes = recognise(
+        facts, pixels or None, dictionary=sampling.dictionary, called=sampling.called, view=sampling.view
+    )
+    return [_with_space(one, facts) for one in passes]
+
+
+def _with_space(one: Pass, facts: FileFacts) -> Pass:
+    """Say in which colour space a pass of light or colour was written; data has none."""
+    if one.role not in COLOUR_ROLES or len(one.channels) < 3:
+        return one
+    space, reason = suggest_space(facts, one.channels[0].part)
+    return replace(one, space=space, space_reason=reason)
+
+
+def _one_width(several: list[Stored]) -> bool:
+    return len({plane.shape[1] for plane in several}) == 1
+
+
 def _step(plane: Stored) -> int:
     return max(1, int(min(plane.shape)) // 256)
+
+
+def _quiet(doing: str, done: int, total: int) -> None:
+    pass
+
+
+def _survey_here(paths: list[str], told: Told) -> Survey:
+    return survey(paths)
+
+
+def _recognise_here(samplings: list[Sampling], told: Told) -> list[list[Pass]]:
+    return [recognise_sampled(one) for one in samplings]
 
 
 def scan(
     folder: str,
     *,
     roots: Sequence[str],
-    surveyor: Surveyor = survey,
-    sampler: Sampler = sample_pixels,
+    patterns: Sequence[str] = (),
+    dictionary: Sequence[Entry] = (),
+    fps: float = 0.0,
+    surveyor: Surveyor = _survey_here,
+    recogniser: Recogniser = _recognise_here,
+    told: Told = _quiet,
 ) -> Scan:
     """Scan a folder and everything below it.
 
@@ -77,8 +154,14 @@ def scan(
         As typed; must lie below one of the roots.
     roots : sequence of str
         Allowed source roots.
-    surveyor, sampler : callable
-        How headers and one frame's pixels are read; a caller may hand in ones that use other processes.
+    patterns, dictionary : sequences
+        The show's: what paths mean, and what people said about names.
+    fps : float
+        The show's rate; 0 when it does not matter.
+    surveyor, recogniser : callable
+        How headers and sampled pixels are read; a caller may hand in ones that use other processes.
+    told : callable
+        Told of progress.
 
     Raises
     ------
@@ -86,44 +169,58 @@ def scan(
         The folder is outside the roots, or not there.
     """
     real = inside_roots(folder, roots)
-    paths, findings = _list(real, roots)
+    told("listing files", 0, 0)
+    listed, findings = _list(real, roots)
+    paths, aside = set_aside(listed)
+    findings += [_aside_finding(one.code, one.paths) for one in aside]
     if not paths:
         findings.append(
             Finding(
                 "folder-empty",
                 Severity.STOPS,
-                "There is no OpenEXR file in this folder or below it.",
+                "There is no picture in this folder or below it.",
                 real,
                 "Nothing can be accepted as a shot.",
                 "Choose the folder that the renderer wrote to.",
             )
         )
-        return Scan(real, [], gravest_first(findings))
-    surveyed = surveyor(paths)
-    reports = []
-    for sequence in group(paths):
-        whole = [p for _, p in sequence.files if surveyed.files[p].layout is not None]
-        sampled: Mapping[ChannelRef, Stored] | None = None
-        if whole:
-            # The middle frame: first and last are the ones most often black.
-            try:
-                sampled = sampler(whole[len(whole) // 2])
-            except DrawstringError:
-                sampled = None
-        report = sequence_report(sequence, surveyed, sampled)
-        reports.append(report)
-        findings += report.findings
-    return Scan(real, reports, gravest_first(findings))
+        return Scan(real, [], [], gravest_first(findings))
+    told("reading headers", 0, len(paths))
+    surveyed = surveyor(paths, told)
+    reports = [
+        sequence_report(sequence, surveyed, read_path(sequence.files[0][1], patterns))
+        for sequence in group(paths)
+    ]
+    whole = [(i, sampling) for i, report in enumerate(reports) if (sampling := _sampling(report, dictionary))]
+    told("recognising passes", 0, len(whole))
+    recognised = recogniser([sampling for _, sampling in whole], told)
+    for (i, _), passes in zip(whole, recognised, strict=True):
+        reports[i] = with_passes(reports[i], passes)
+    candidates = gather(reports, fps=fps)
+    findings += [finding for one in candidates for finding in one.findings]
+    return Scan(real, reports, candidates, gravest_first(findings))
+
+
+def _sampling(report: SequenceReport, dictionary: Sequence[Entry]) -> Sampling | None:
+    """Choose which frames to look at: not first and last, which are black most often."""
+    whole = report.usable
+    if not whole:
+        return None
+    places = {len(whole) // 3, (2 * len(whole)) // 3} if len(whole) > 3 else {len(whole) // 2}
+    return Sampling(
+        tuple(whole[place].path for place in sorted(places)),
+        report.meaning.pass_name, report.meaning.camera, tuple(dictionary),
+    )  # fmt: skip
 
 
 def _list(folder: str, roots: Sequence[str]) -> tuple[list[str], list[Finding]]:
     """List picture files below a folder; what is left out is said."""
     paths: list[str] = []
     outside: list[str] = []
-    others: dict[str, int] = {}
+    others: Counter[str] = Counter()
     top = [folder] if os.path.isfile(folder) else []
     for place, folders, names in os.walk(folder):
-        folders.sort()
+        folders[:] = sorted(name for name in folders if not name.startswith("."))
         top += [os.path.join(place, name) for name in sorted(names)]
     for path in top:
         ending = os.path.splitext(path)[1].lower()
@@ -131,10 +228,10 @@ def _list(folder: str, roots: Sequence[str]) -> tuple[list[str], list[Finding]]:
             continue
         if os.path.islink(path) and not any(is_below(os.path.realpath(path), root) for root in roots):
             outside.append(path)
-        elif ending in READ:
+        elif ending == ".exr" or ending in ENDINGS:
             paths.append(path)
-        elif ending in PICTURES:
-            others[ending] = others.get(ending, 0) + 1
+        else:
+            others[ending or "without an ending"] += 1
     findings = [
         Finding(
             "link-outside",
@@ -146,21 +243,29 @@ def _list(folder: str, roots: Sequence[str]) -> tuple[list[str], list[Finding]]:
         )
         for path in outside
     ]
-    findings += [
-        Finding(
-            "not-openexr",
-            Severity.NOTES,
-            f"{count} {ending} files were left out.",
-            folder,
-            "Only OpenEXR is read.",
-            "Deliver these passes as OpenEXR if they are needed.",
-        )
-        for ending, count in sorted(others.items())
-    ]
+    if others:
+        said = ", ".join(f"{count} {ending}" for ending, count in sorted(others.items()))
+        findings.append(
+            Finding(
+                "not-a-picture", Severity.NOTES, f"Files that are no pictures were left out: {said}.", folder,
+                "They are not needed to pack a shot.",
+                "Nothing to do, unless a picture has the wrong ending.",
+            )
+        )  # fmt: skip
     return paths, findings
 
 
-def facts_of(surveyed: Survey, path: str) -> FileFacts | None:
-    """Give the full facts of a surveyed file's layout (its own path may differ)."""
-    layout = surveyed.files[path].layout
-    return surveyed.facts[layout] if layout is not None else None
+def _aside_finding(code: str, paths: tuple[str, ...]) -> Finding:
+    count = f"{len(paths)} file{'s' if len(paths) > 1 else ''}"
+    example, place = os.path.basename(paths[0]), os.path.dirname(paths[0])
+    if code == "frame-negative":
+        return Finding(
+            "frame-negative", Severity.WARNS,
+            f"{count} with negative frame numbers left out, such as {example}.",
+            place, "Most programs downstream can't read them.", "Render with a start frame from 0 on.",
+        )  # fmt: skip
+    return Finding(
+        "frame-between", Severity.WARNS, f"{count} with numbers between frames left out, such as {example}.",
+        place, "A package has whole frames; sub-frames are a renderer's own working steps.",
+        "Render whole frames; motion blur belongs into each of them.",
+    )  # fmt: skip

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from typing import ClassVar, Self
 
+from drawstring.core.colour.reading import SPACES
 from drawstring.core.errors import SettingError
 from drawstring.core.settings import KnotSettings, setting
 
@@ -15,6 +16,28 @@ class ArrivalsSettings(KnotSettings):
 
     first: int | None = setting(None, "First frame to pack; empty means the delivery's first.", ge=0)
     last: int | None = setting(None, "Last frame to pack; empty means the delivery's last.", ge=0)
+
+    spaces: dict[str, str] = setting(
+        {}, "Colour space in which a pass was written, by pass, where it is not the one suggested."
+    )
+
+    def with_space(self, name: str, space: str) -> Self:
+        """Make settings in which a pass is read in a space; an empty one is the suggestion again.
+
+        Raises
+        ------
+        SettingError
+            There is no such space.
+        """
+        if space and space not in SPACES:
+            raise SettingError(
+                f"There is no colour space “{space}”.",
+                where=f"arrivals.spaces.{name}",
+                why="Nothing was changed.",
+                remedy=f"Choose {', '.join(SPACES)}.",
+            )
+        others = {key: value for key, value in self.spaces.items() if key != name}
+        return self.changed({"spaces": others | ({name: space} if space else {})})
 
     def faults(self) -> list[SettingError]:
         """First must not lie after last."""

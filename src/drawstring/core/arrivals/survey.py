@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from drawstring.core.errors import DrawstringError
 from drawstring.core.io.facts import FileFacts
 from drawstring.core.io.headers import look_over, read_facts
+from drawstring.core.io.stills import is_still
 
 
 @dataclass(frozen=True)
@@ -53,6 +54,11 @@ def survey(paths: Iterable[str]) -> Survey:
     known: dict[tuple[bytes, ...], tuple[object, ...]] = {}
     for path in paths:
         try:
+            if is_still(path):
+                facts = read_facts(path)
+                result.facts.setdefault(facts.layout, facts)
+                result.files[path] = Surveyed(path, facts.size_bytes, facts.mtime_ns, facts.layout)
+                continue
             status, structure = look_over(path)
             layout = known.get(structure.structure)
             if layout is None:

@@ -6,6 +6,7 @@ Windows are in pixels, both corners included, x to the right and y down, as Open
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
@@ -33,15 +34,20 @@ class Window(NamedTuple):
 
 
 class ChannelRef(NamedTuple):
-    """Which channel of a file: the part's index and the channel's full name within it."""
+    """Which channel: the part's index, the full name within it, and which of a delivery's files it is in."""
 
     part: int
     name: str
+    source: int = 0
 
 
 @dataclass(frozen=True)
 class ChannelFacts:
-    """One channel: its full name, "half", "float" or "uint", and its sampling."""
+    """One channel: its full name, its type and its sampling.
+
+    The type is "half", "float" or "uint" as OpenEXR has them, or "uint8" or "uint16" for pictures of whole
+    code values, which are read as shares of the highest code.
+    """
 
     name: str
     pixel_type: str
@@ -90,6 +96,21 @@ class FileFacts:
     size_bytes: int
     mtime_ns: int
     parts: tuple[PartFacts, ...]
+    kind: str = "openexr"
+    """The file format as the picture library names it: "openexr", "png", "tiff" ..."""
+
+    @property
+    def window(self) -> Window:
+        """The smallest window that holds every part's data window."""
+        return union(part.data_window for part in self.parts)
+
+    @property
+    def view_names(self) -> tuple[str, ...]:
+        """Views by OpenEXR's rules, the default one first; empty where the file speaks of none."""
+        said = self.parts[0].metadata.get("multiView") if self.parts else None
+        if isinstance(said, list) and said:
+            return tuple(str(view) for view in said)
+        return tuple(dict.fromkeys(part.view for part in self.parts if part.view))
 
     @property
     def layout(self) -> tuple[object, ...]:
@@ -105,6 +126,18 @@ class FileFacts:
         if ref.part >= len(self.parts):
             return None
         return next((c for c in self.parts[ref.part].channels if c.name == ref.name), None)
+
+
+def union(windows: Iterable[Window]) -> Window:
+    """Give the smallest window that holds all of them.
+
+    Examples
+    --------
+    >>> union([Window(0, 0, 9, 9), Window(-2, 3, 4, 12)])
+    Window(x_min=-2, y_min=0, x_max=9, y_max=12)
+    """
+    corners = list(zip(*windows, strict=True))
+    return Window(min(corners[0]), min(corners[1]), max(corners[2]), max(corners[3]))
 
 
 def differences(facts: FileFacts, usual: FileFacts) -> list[str]:

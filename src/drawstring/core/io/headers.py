@@ -17,6 +17,7 @@ from drawstring.core.errors import SourceError
 from drawstring.core.io import limits
 from drawstring.core.io.chunks import FileWalk, walk
 from drawstring.core.io.facts import ChannelFacts, FileFacts, PartFacts, Window
+from drawstring.core.io.stills import is_still, read_still_facts
 
 _STRUCTURAL = {
     "channels", "compression", "dataWindow", "displayWindow", "lineOrder", "name", "pixelAspectRatio",
@@ -30,7 +31,7 @@ def read_facts(path: str) -> FileFacts:
     Parameters
     ----------
     path : str
-        An OpenEXR file: scan-line or tiled, one part or several.
+        An OpenEXR file, scan-line or tiled, one part or several; or a picture of `stills.ENDINGS`.
 
     Returns
     -------
@@ -41,6 +42,10 @@ def read_facts(path: str) -> FileFacts:
     SourceError
         The file is missing, unreadable, torn, deep, or larger than the limits allow.
     """
+    if is_still(path):
+        facts = read_still_facts(path)
+        _refuse_oversize(facts)
+        return facts
     status, structure = look_over(path)
     try:
         parts = OpenEXR.File(path, header_only=True).parts
@@ -146,16 +151,18 @@ def _refuse_oversize(facts: FileFacts) -> None:
     channels = sum(len(part.channels) for part in facts.parts)
     largest = max((part.data_window for part in facts.parts), key=lambda w: w.width * w.height)
     too_large = (
-        max(largest.width, largest.height) > limits.MAX_SIDE_PX
+        facts.size_bytes > limits.MAX_FILE_BYTES
+        or max(largest.width, largest.height) > limits.MAX_SIDE_PX
         or largest.width * largest.height > limits.MAX_PIXELS
         or channels > limits.MAX_CHANNELS
     )
     if too_large:
         raise SourceError(
             f"{os.path.basename(facts.path)} promises {largest.width:,} x {largest.height:,} pixels in "
-            f"{channels:,} channels.",
+            f"{channels:,} channels, {facts.size_bytes:,} bytes.",
             where=facts.path,
-            why=f"Up to {limits.MAX_PIXELS:,} pixels and {limits.MAX_CHANNELS:,} channels are read; more is "
+            why=f"Up to {limits.MAX_PIXELS:,} pixels, {limits.MAX_CHANNELS:,} channels and "
+            f"{limits.MAX_FILE_BYTES:,} bytes are read; more is "
             "nearly always a broken header and would take all memory.",
             remedy="Check the file in the renderer; split a picture that is truly this large into tiles.",
         )

@@ -15,3 +15,6 @@ MAX_CHANNELS = 1_024
 
 MAX_HEADER_BYTES = 16 * 1024 * 1024
 """Bytes before the first pixel, the object-name manifest included."""
+
+MAX_FILE_BYTES = 16 * 1024**3
+"""Bytes of one file; the largest uncompressed frame within the limits above that a show delivers has 8 GB."""

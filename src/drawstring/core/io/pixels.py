@@ -16,8 +16,9 @@ import OpenImageIO as oiio
 
 from drawstring.core.arrays import Stored
 from drawstring.core.errors import MissingError, SourceError
-from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts
+from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts, Window
 from drawstring.core.io.headers import read_facts
+from drawstring.core.io.stills import read_still_channels
 
 DTYPES: dict[str, np.dtype[Any]] = {
     "half": np.dtype(np.float16),
@@ -65,7 +66,7 @@ def read_channels(
     Returns
     -------
     dict of ChannelRef to (H, W) float16, float32 or uint32
-        H and W of the part's data window; a subsampled channel is smaller.
+        H and W of the part's data window; a subsampled channel is brought to that size by repeating.
 
     Raises
     ------
@@ -76,7 +77,8 @@ def read_channels(
     """
     facts = facts or read_facts(path)
     wanted: dict[int, list[ChannelFacts]] = {}
-    for ref in dict.fromkeys(refs):
+    refs = list(dict.fromkeys(refs))
+    for ref in refs:
         channel = facts.channel(ref)
         if channel is None:
             raise MissingError(
@@ -87,13 +89,46 @@ def read_channels(
             )
         wanted.setdefault(ref.part, []).append(channel)
     try:
-        if _runs_needed(facts, wanted) > _MOST_RUNS or any(
-            c.x_sampling * c.y_sampling > 1 for channels in wanted.values() for c in channels
-        ):
-            return _read_whole(path, wanted)
-        return _read_runs(path, facts, wanted)
+        read = _read(path, facts, wanted)
     except (RuntimeError, OSError) as error:
         raise torn(path, str(error)) from error
+    return {ref: read[ChannelRef(ref.part, ref.name)] for ref in refs}
+
+
+def placed(plane: Stored, window: Window, into: Window) -> Stored:
+    """Put a plane where it belongs in another window; what it does not cover is 0, what sticks out is cut.
+
+    Parameters
+    ----------
+    plane : (H, W)
+        Of the size of `window`.
+    window, into : Window
+
+    Examples
+    --------
+    >>> placed(np.float32([[7]]), Window(1, 0, 1, 0), Window(0, 0, 2, 1))
+    array([[0., 7., 0.],
+           [0., 0., 0.]], dtype=float32)
+    """
+    if window == into:
+        return plane
+    whole = np.zeros((into.height, into.width), plane.dtype)
+    left, top = max(window.x_min, into.x_min), max(window.y_min, into.y_min)
+    right, bottom = min(window.x_max, into.x_max), min(window.y_max, into.y_max)
+    if left <= right and top <= bottom:
+        whole[top - into.y_min : bottom - into.y_min + 1, left - into.x_min : right - into.x_min + 1] = plane[
+            top - window.y_min : bottom - window.y_min + 1, left - window.x_min : right - window.x_min + 1
+        ]
+    return whole
+
+
+def _read(path: str, facts: FileFacts, wanted: dict[int, list[ChannelFacts]]) -> dict[ChannelRef, Stored]:
+    if facts.kind != "openexr":
+        return read_still_channels(path, wanted)
+    subsampled = any(c.x_sampling * c.y_sampling > 1 for channels in wanted.values() for c in channels)
+    if subsampled or _runs_needed(facts, wanted) > _MOST_RUNS:
+        return _read_whole(path, facts, wanted)
+    return _read_runs(path, facts, wanted)
 
 
 def torn(path: str, detail: str) -> SourceError:
@@ -120,13 +155,25 @@ def _runs_needed(facts: FileFacts, wanted: dict[int, list[ChannelFacts]]) -> int
     return runs
 
 
-def _read_whole(path: str, wanted: dict[int, list[ChannelFacts]]) -> dict[ChannelRef, Stored]:
+def _read_whole(
+    path: str, facts: FileFacts, wanted: dict[int, list[ChannelFacts]]
+) -> dict[ChannelRef, Stored]:
     with OpenEXR.File(path, separate_channels=True) as file:
         return {
-            ChannelRef(part, channel.name): file.parts[part].channels[channel.name].pixels
+            ChannelRef(part, channel.name): _full_size(
+                file.parts[part].channels[channel.name].pixels, channel, facts.parts[part].data_window
+            )
             for part, channels in wanted.items()
             for channel in channels
         }
+
+
+def _full_size(plane: Stored, channel: ChannelFacts, window: Window) -> Stored:
+    """Repeat a subsampled channel's values up to the size of the data window."""
+    if channel.x_sampling * channel.y_sampling == 1:
+        return plane
+    repeated = plane.repeat(channel.y_sampling, axis=0).repeat(channel.x_sampling, axis=1)
+    return np.ascontiguousarray(repeated[: window.height, : window.width])
 
 
 def _read_runs(

@@ -1,7 +1,8 @@
 """Which files belong together: names grouped into sequences, without looking at a disk.
 
 A frame number is the last run of digits before the extension. Padding may be mixed (`0099`, `100`).
-Digits that follow a `v` are a version, not a frame: `lamp_v003.exr` is a still.
+Digits that follow a `v` are a version, not a frame: `lamp_v003.exr` is a still. Negative numbers and
+sub-frames (`fog.1001.50.exr`) are set aside with the reason: a package has whole frames from 0 on.
 """
 
 from __future__ import annotations
@@ -17,6 +18,11 @@ import fileseq
 
 _VERSION_STEM = re.compile(r"(?:^|[._\-])v$", re.IGNORECASE)
 
+
+_NEGATIVE = re.compile(r"^(?P<base>.*[._])-\d+(?P<ending>\.[A-Za-z0-9]+)$")
+_BETWEEN = re.compile(
+    r"^(?P<base>.*?)(?P<whole>\d{2,})\.(?P<part>\d{1,4})(?P<ending>\.[A-Za-z][A-Za-z0-9]*)$"
+)
 
 MOST_MISSING = 10_000
 """How many missing numbers are listed one by one; one stray number may be millions away."""
@@ -75,6 +81,51 @@ class Sequence:
     def pattern(self) -> str:
         """The name with `#` for each digit of the frame number."""
         return f"{self.base}{'#' * self.padding}{self.extension}"
+
+
+@dataclass(frozen=True)
+class SetAside:
+    """Files that carry numbers no frame of a shot can have, by what they share."""
+
+    code: str
+    """"frame-negative" or "frame-between"."""
+    paths: tuple[str, ...]
+
+
+def set_aside(paths: Iterable[str]) -> tuple[list[str], list[SetAside]]:
+    """Take out files whose numbers are negative or lie between frames.
+
+    Examples
+    --------
+    >>> whole, between = ["fog.1001.exr", "fog.-002.exr"], ["s.01.00.exr", "s.01.50.exr", "s.02.00.exr"]
+    >>> kept, aside = set_aside(whole + between)
+    >>> kept, [one.code for one in aside]
+    (['fog.1001.exr'], ['frame-negative', 'frame-between'])
+    >>> set_aside(["TW.010.1001.exr", "TW.010.1002.exr"])[1]
+    []
+    """
+    kept: list[str] = []
+    negative: dict[str, list[str]] = {}
+    between: dict[tuple[str, str], list[tuple[str, str, str]]] = {}
+    for path in paths:
+        folder, name = os.path.split(path)
+        if match := _NEGATIVE.match(name):
+            negative.setdefault(os.path.join(folder, match["base"]), []).append(path)
+        elif match := _BETWEEN.match(name):
+            key = (os.path.join(folder, match["base"]), match["ending"])
+            between.setdefault(key, []).append((match["whole"], match["part"], path))
+        else:
+            kept.append(path)
+    aside = [SetAside("frame-negative", tuple(sorted(several))) for several in negative.values()]
+    for members in between.values():
+        wholes, parts = {whole for whole, _, _ in members}, {part for _, part, _ in members}
+        several = [path for _, _, path in members]
+        # Two numbers in a name are a shot's and a frame's as a rule: then the first one stays the same.
+        if len(wholes) > 1 and len(wholes) >= len(parts):
+            aside.append(SetAside("frame-between", tuple(sorted(several))))
+        else:
+            kept += several
+    return kept, aside
 
 
 def gaps_between(numbers: Sequence_[int]) -> list[tuple[int, int]]:

@@ -15,7 +15,7 @@ from drawstring.core.io.facts import ChannelRef
 from drawstring.core.io.writing import LOSSY
 from drawstring.core.pack.settings import PackSettings, StoredType
 from drawstring.core.passes.recognition import Pass
-from drawstring.core.passes.roles import EXACT_ROLES, Role
+from drawstring.core.passes.roles import EXACT_ROLES, HASHED_ROLES, Role
 
 
 @dataclass(frozen=True)
@@ -70,7 +70,9 @@ def lay_out(
             continue
         findings += _type_findings(one, row.stored, settings)
         for i, (ref, suffix) in enumerate(zip(one.channels, one.suffixes, strict=True)):
-            stored = one.pixel_types[i] if row.stored is StoredType.AS_SOURCE else row.stored.value
+            stored = (
+                _as_source(one.pixel_types[i]) if row.stored is StoredType.AS_SOURCE else row.stored.value
+            )
             if one.pixel_types[i] == "uint":
                 stored = "uint"
             channels.append(OutputChannel(_name(one, row.layer, suffix), one.name, ref, i, stored))
@@ -83,8 +85,13 @@ def lay_out(
     return channels, findings + _collisions(channels)
 
 
+def _as_source(pixel_type: str) -> str:
+    """Give the stored type that holds what arrived: half keeps 8 bits exactly apart, 16 bits need float."""
+    return {"uint8": "half", "uint16": "float"}.get(pixel_type, pixel_type)
+
+
 def _name(one: Pass, layer: str, suffix: str) -> str:
-    if one.role is Role.OBJECT_MATTE:
+    if one.role in HASHED_ROLES:
         return f"{one.layer}{suffix}"
     if one.role is Role.BEAUTY and one.name == Role.BEAUTY and not layer:
         return suffix

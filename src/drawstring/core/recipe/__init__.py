@@ -5,6 +5,7 @@ from drawstring.core.recipe.knots import KNOTS, Knot, KnotState
 from drawstring.core.recipe.outputs import OutputPlan, compute, plan_outputs
 from drawstring.core.recipe.recipe import Recipe, change, digest_of, upgraded
 from drawstring.core.recipe.results import RESULTS, Result, available_results
+from drawstring.core.recipe.spaces import in_working_space, space_of
 
 __all__ = [
     "KNOTS",
@@ -21,6 +22,8 @@ __all__ = [
     "compute",
     "cord",
     "digest_of",
+    "in_working_space",
     "plan_outputs",
+    "space_of",
     "upgraded",
 ]

@@ -22,6 +22,8 @@ class CordFacts:
         Recognised passes, usable frames, channels that would go out.
     scene_unit : str
     findings : mapping of knot name to findings
+    change : str
+        What came since, for knots that were settled on something else.
     """
 
     arrival: str
@@ -30,6 +32,7 @@ class CordFacts:
     channels: int
     scene_unit: str
     findings: Mapping[str, Sequence[Finding]] = field(default_factory=dict)
+    change: str = ""
 
 
 @dataclass(frozen=True)
@@ -74,5 +77,5 @@ def _state(needed: bool, settled_on: str, facts: CordFacts, knot: str) -> tuple[
     if not settled_on:
         return KnotState.OPEN, "not settled yet"
     if settled_on != facts.arrival:
-        return KnotState.STALE, "another delivery was accepted since"
+        return KnotState.STALE, facts.change or "another delivery was accepted since"
     return KnotState.SETTLED, ""

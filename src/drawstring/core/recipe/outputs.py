@@ -13,6 +13,7 @@ from drawstring.core.pack.storing import Stowed, stow
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.results import RESULTS, Pixels, available_results
+from drawstring.core.recipe.spaces import in_working_space
 
 
 @dataclass(frozen=True)
@@ -69,6 +70,7 @@ def compute(plan: OutputPlan, pixels: Pixels, passes: Sequence[Pass], recipe: Re
     dict of name to Stowed
         In the stored type, ready to be written.
     """
+    pixels = in_working_space(pixels, passes, recipe)
     made: dict[str, list[Plane]] = {
         name: RESULTS[name].compute(pixels, passes, recipe) for name in plan.results
     }

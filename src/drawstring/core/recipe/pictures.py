@@ -14,14 +14,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Stored
-from drawstring.core.colour.look import matte_colours
+from drawstring.core.colour.look import id_colours, matte_colours
 from drawstring.core.depth.background import nothing_there
 from drawstring.core.errors import MissingError
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes.recognition import Pass
-from drawstring.core.passes.roles import COLOUR_ROLES, Role
+from drawstring.core.passes.roles import COLOUR_ROLES, HASHED_ROLES, Role
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.results import RESULTS, Pixels
+from drawstring.core.recipe.spaces import in_working_space
 
 
 @dataclass(frozen=True)
@@ -55,7 +56,7 @@ def picture_inputs(name: str, passes: Sequence[Pass]) -> list[ChannelRef]:
     """
     if name in RESULTS:
         return RESULTS[name].inputs(passes)
-    return list(_pass(name, passes).channels)
+    return list(_pass(name.partition("@")[0], passes).channels)
 
 
 def picture(name: str, passes: Sequence[Pass], recipe: Recipe, pixels: Pixels) -> Shown:
@@ -64,23 +65,30 @@ def picture(name: str, passes: Sequence[Pass], recipe: Recipe, pixels: Pixels) -
     Parameters
     ----------
     name : str
+        A pass or result; `beauty@sRGB display` is a pass as it looks when it is read in that colour space.
     passes : sequence of Pass
     recipe : Recipe
     pixels : mapping of ChannelRef to (H, W)
         At least `picture_inputs`.
     """
+    name, _, reading = name.partition("@")
+    if reading:
+        recipe = recipe.with_knot(recipe.arrivals.with_space(name, reading))
+    pixels = in_working_space(pixels, passes, recipe)
     if name in RESULTS:
         made = RESULTS[name].compute(pixels, passes, recipe)
         return Shown(np.stack(made, axis=-1), "values")
     one = _pass(name, passes)
     planes = [pixels[ref] for ref in one.channels]
-    if one.role is Role.OBJECT_MATTE and len(planes) > 1:
+    if one.role in HASHED_ROLES and len(planes) > 1:
         return Shown((matte_colours(planes) / np.float32(255)).astype(np.float16), "values")
     if one.role is Role.DEPTH:
         z = np.asarray(planes[0], np.float32)
         nothing = nothing_there(z)
         ends = np.percentile(z[~nothing], [0.5, 99.5]) if not nothing.all() else (0.0, 1.0)
         return Shown(z[..., None], "distance", float(ends[0]), float(ends[1]))
+    if one.role is Role.ID and len(planes) == 1:
+        return Shown((id_colours(planes[0]) / np.float32(255)).astype(np.float16), "values")
     if one.role is Role.POSITION:
         values = np.stack([np.asarray(plane, np.float32) for plane in planes[:3]], axis=-1)
         low, high = np.percentile(values, [2, 98])
@@ -112,6 +120,7 @@ def proxy(plane: Stored, level: int, *, is_light: bool) -> Stored:
 
 def is_light(name: str, passes: Sequence[Pass]) -> bool:
     """Whether a picture's pixels may be averaged."""
+    name = name.partition("@")[0]
     return any(one.name == name and one.role in COLOUR_ROLES for one in passes)
 
 

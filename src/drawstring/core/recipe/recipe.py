@@ -64,7 +64,8 @@ def change(recipe: Recipe, typed: Mapping[str, Any], *, scene_unit: str) -> Reci
     ----------
     recipe : Recipe
     typed : mapping of dotted name to text or value
-        `depth.near`, `pack.compression`, or `pack.normal.layer` for one row of the channel map.
+        `depth.near`, `pack.compression`, `pack.normal.layer` for one row of the channel map, or
+        `arrivals.spaces.beauty` for the colour space of one pass.
     scene_unit : str
         What a bare length means.
 
@@ -80,10 +81,13 @@ def change(recipe: Recipe, typed: Mapping[str, Any], *, scene_unit: str) -> Reci
     """
     by_knot: dict[str, dict[str, Any]] = {}
     rows: dict[str, dict[str, Any]] = {}
+    spaces: dict[str, str] = {}
     refusals: list[SettingError] = []
     for dotted, value in typed.items():
         knot, _, rest = dotted.partition(".")
-        if knot == "pack" and "." in rest:
+        if knot == "arrivals" and rest.startswith("spaces."):
+            spaces[rest.removeprefix("spaces.")] = str(value).strip()
+        elif knot == "pack" and "." in rest:
             row, _, field = rest.rpartition(".")
             rows.setdefault(row, {})[field] = value
         else:
@@ -98,6 +102,11 @@ def change(recipe: Recipe, typed: Mapping[str, Any], *, scene_unit: str) -> Reci
     for row, values in rows.items():
         try:
             recipe = recipe.with_knot(recipe.pack.with_row(row, values))
+        except SettingError as refusal:
+            refusals.append(refusal)
+    for name, space in spaces.items():
+        try:
+            recipe = recipe.with_knot(recipe.arrivals.with_space(name, space))
         except SettingError as refusal:
             refusals.append(refusal)
     if refusals:

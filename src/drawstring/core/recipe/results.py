@@ -51,14 +51,14 @@ class Result:
 
 
 def depth_pass(passes: Sequence[Pass]) -> Pass | None:
-    """Give the pass that depth comes from: the surest one taken for depth."""
+    """Give the pass that depth comes from: the one that bears the role's name, else the surest."""
     candidates = [one for one in passes if one.role is Role.DEPTH]
-    return max(candidates, key=lambda one: one.confidence, default=None)
+    return min(candidates, key=lambda one: (one.name != Role.DEPTH, -one.confidence), default=None)
 
 
 def alpha_channel(passes: Sequence[Pass]) -> ChannelRef | None:
     """Give the coverage channel that belongs to the view: beauty's alpha, else an alpha pass."""
-    for one in passes:
+    for one in sorted(passes, key=lambda one: one.name != Role.BEAUTY):
         if one.role is Role.BEAUTY and len(one.channels) == 4:
             return one.channels[3]
     return next((one.channels[0] for one in passes if one.role is Role.ALPHA), None)

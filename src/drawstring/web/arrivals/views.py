@@ -1,88 +1,235 @@
-"""Arrivals: a folder scanned, what was found, and one press to accept it as a shot."""
+"""Arrivals: folders scanned in the background, what was found as it will be accepted, and what names mean."""
 
 from __future__ import annotations
 
 import os
-from typing import cast
+from typing import Any
 
-from flask import Blueprint, make_response, render_template, request, url_for
+from flask import Blueprint, make_response, redirect, render_template, request, url_for
+from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response
 
-from drawstring.core.arrivals import Scan, scan
-from drawstring.core.arrivals.scan import Sampler
-from drawstring.core.errors import MissingError
-from drawstring.store import deliveries, shows
-from drawstring.store.models import Shot, Show
+from drawstring.core.arrivals import Candidate, inside_roots, read_path, suggest
+from drawstring.core.arrivals.patterns import FIELDS, check_pattern
+from drawstring.core.arrivals.report import SequenceReport
+from drawstring.core.colour import look
+from drawstring.core.errors import MissingError, SettingError
+from drawstring.core.io.headers import read_facts
+from drawstring.core.passes import Role
+from drawstring.store import deliveries, scans, shows
+from drawstring.store.models import ScanRow, Shot, Show
+from drawstring.web.pictures.views import MAX_LEVEL, THUMB_PX, as_png
 from drawstring.web.services import house, who, work
 
 bp = Blueprint("arrivals", __name__)
 
 
 @bp.get("/shows/<code>/arrivals")
-def page(code: str) -> str:
-    """Show the form, and the folders below the allowed roots to begin with."""
-    folder = request.args.get("folder", "")
+def page(code: str) -> str | Response:
+    """Show the newest scan; before the first one, the folders that hold pictures."""
     with work() as session:
         show = shows.find_show(session, code)
-        found = _scan(folder) if folder else None
-        return render_template(
-            "arrivals/arrivals.html", show=show, found=found, shots=_by_code(show), folder=folder,
-            roots=house().installation.root_list, offered=_offered(), cells=_cells(found) if found else {},
-        )  # fmt: skip
+        recent = scans.recent(session, show)
+        if recent and not request.args.get("new"):
+            return redirect(url_for("arrivals.scan", code=code, scan_id=recent[0].id))
+        return render_template("arrivals/arrivals.html", **_words(session, show, None))
 
 
 @bp.post("/shows/<code>/arrivals")
-def look(code: str) -> str:
-    """Scan a folder and show what lies there."""
-    folder = request.form.get("arrivals.folder", "")
-    found = _scan(folder)
+def ask(code: str) -> Response:
+    """Have a folder scanned; go to where its progress is shown."""
+    folder = inside_roots(request.form.get("arrivals.folder", ""), house().installation.root_list)
     with work() as session:
         show = shows.find_show(session, code)
-        return render_template(
-            "arrivals/_found.html", show=show, found=found, shots=_by_code(show), cells=_cells(found)
-        )
+        row = scans.ask(session, show, folder)
+        if request.form.get("arrivals.watch") == "yes":
+            scans.watch(session, show, folder)
+        return _go(url_for("arrivals.scan", code=code, scan_id=row.id))
 
 
-@bp.post("/shows/<code>/arrivals/accept")
-def accept(code: str) -> Response:
-    """Accept one scanned sequence for a shot, which is made if it is new; go to its bench."""
-    folder, pattern = request.form.get("folder", ""), request.form.get("pattern", "")
-    report = next((r for r in _scan(folder).sequences if r.pattern == pattern), None)
-    if report is None:
-        raise MissingError(
-            f"{pattern} is not in {folder} any more.",
-            where="arrivals",
-            why="It changed since it was scanned.",
-            remedy="Scan the folder again.",
-        )
+@bp.get("/shows/<code>/arrivals/<int:scan_id>")
+def scan(code: str, scan_id: int) -> str:
+    """Show a scan: its progress while it goes on, what it found when it is done."""
     with work() as session:
         show = shows.find_show(session, code)
+        row = scans.find(session, scan_id)
+        words = _words(session, show, row)
+        if request.headers.get("HX-Request"):
+            return render_template("arrivals/_scan.html", **words)
+        return render_template("arrivals/arrivals.html", **words)
+
+
+@bp.get("/shows/<code>/arrivals/<int:scan_id>/found/<key>")
+def detail(code: str, scan_id: int, key: str) -> str:
+    """Show one candidate: its passes, frames and findings, and the press to accept it."""
+    with work() as session:
+        show = shows.find_show(session, code)
+        row = scans.find(session, scan_id)
+        one = scans.candidate(session, row, key)
+        return render_template("arrivals/_candidate.html", show=show, row=row, **_candidate_words(show, one))
+
+
+@bp.post("/shows/<code>/arrivals/<int:scan_id>/found/<key>/accept")
+def accept(code: str, scan_id: int, key: str) -> Response:
+    """Accept a candidate for a shot, which is made if it is new; go to its bench."""
+    with work() as session:
+        show = shows.find_show(session, code)
+        row = scans.find(session, scan_id)
         wanted = request.form.get("shot", "").strip()
         shot = _by_code(show).get(wanted) or shows.make_shot(
             session, show, wanted, title=request.form.get("title", "").strip()
         )
-        deliveries.accept(session, shot, report, by=who())
-        target = url_for("bench.shot", shot_id=shot.id)
-    response = make_response("", 204)
-    response.headers["HX-Redirect"] = target
-    return response
+        scans.accept(session, row, key, shot, by=who())
+        return _go(url_for("bench.shot", shot_id=shot.id))
 
 
-def _scan(folder: str) -> Scan:
-    readers = house().readers
-    return scan(
-        folder,
-        roots=house().installation.root_list,
-        surveyor=readers.survey,
-        sampler=cast(Sampler, readers.sample),
-    )
+@bp.get("/shows/<code>/arrivals/<int:scan_id>/found/<key>/thumb/<int:place>")
+def thumb(code: str, scan_id: int, key: str, place: int) -> Response:
+    """Give a small picture of a pass that was found, from the frame in the middle."""
+    with work() as session:
+        one = scans.candidate(session, scans.find(session, scan_id), key)
+    if place >= len(one.passes):
+        raise MissingError(f"There is no pass number {place}.", where="pass", remedy="Scan the folder again.")
+    chosen = one.passes[place]
+    member = one.members[chosen.channels[0].source]
+    frame = member.usable[len(member.usable) // 2]
+    facts = house().readers.read(frame.path, read_facts, frame.path)
+    window = facts.window
+    level = min(MAX_LEVEL, max(0, (window.width // THUMB_PX).bit_length() - 1))
+    refs = [ref._replace(source=0) for ref in chosen.channels]
+    planes = house().frames.planes({0: facts}, refs, window=window, level=level, is_light=False)
+    return as_png(look(chosen.role, [planes[ref] for ref in refs]), THUMB_PX)
 
 
-def _cells(found: Scan) -> dict[str, list[deliveries.FrameCell]]:
-    return {
-        f"{report.pattern}{report.folder}": deliveries.cells_of([(f.number, f.fault) for f in report.frames])
-        for report in found.sequences
+@bp.post("/shows/<code>/arrivals/watched")
+def watch(code: str) -> Response:
+    """Have a folder scanned by itself whenever it changes, or leave it to itself again."""
+    folder = inside_roots(request.form.get("arrivals.folder", ""), house().installation.root_list)
+    with work() as session:
+        show = shows.find_show(session, code)
+        if request.form.get("arrivals.watch") == "yes":
+            scans.watch(session, show, folder)
+        else:
+            scans.unwatch(session, show, folder)
+        return _refresh()
+
+
+@bp.post("/shows/<code>/arrivals/<int:scan_id>/meaning")
+def try_patterns(code: str, scan_id: int) -> str:
+    """Say what each name would mean by the patterns as typed; nothing is written."""
+    with work() as session:
+        show = shows.find_show(session, code)
+        row = scans.find(session, scan_id)
+        patterns, refusal = _typed_patterns()
+        return render_template(
+            "arrivals/_meaning.html", show=show, row=row, refusal=refusal,
+            lines=_meanings(scans.found(session, row).sequences, patterns),
+        )  # fmt: skip
+
+
+@bp.post("/shows/<code>/arrivals/<int:scan_id>/patterns")
+def set_patterns(code: str, scan_id: int) -> Response:
+    """Let names mean what the patterns say, and look at the folder again with them."""
+    with work() as session:
+        show = shows.find_show(session, code)
+        row = scans.find(session, scan_id)
+        scans.set_patterns(session, show, request.form.get("patterns.text", "").splitlines())
+        again = scans.ask(session, show, row.folder)
+        return _go(url_for("arrivals.scan", code=code, scan_id=again.id))
+
+
+def _typed_patterns() -> tuple[list[str], SettingError | None]:
+    """Read the patterns that can be read; tell of the first that can't, so that typing is not interrupted."""
+    patterns, refusal = [], None
+    for line in request.form.get("patterns.text", "").splitlines():
+        if not line.strip():
+            continue
+        try:
+            patterns.append(check_pattern(line))
+        except SettingError as error:
+            refusal = refusal or error
+    return patterns, refusal
+
+
+def _meanings(reports: list[SequenceReport], patterns: list[str]) -> list[dict[str, Any]]:
+    """Say what each sequence's first path means; those that no pattern fits come first."""
+    lines = []
+    for report in reports:
+        path = report.frames[0].path
+        meaning = read_path(path, patterns)
+        short = os.path.join(*path.split(os.sep)[-3:])
+        lines.append({"path": short, "meaning": meaning, "frames": len(report.frames)})
+    return sorted(lines, key=lambda line: bool(line["meaning"].pattern))
+
+
+def _words(session: Session, show: Show, row: ScanRow | None) -> dict[str, Any]:
+    found = scans.found(session, row) if row is not None and row.state == "done" else None
+    words: dict[str, Any] = {
+        "show": show,
+        "row": row,
+        "found": found,
+        "recent": scans.recent(session, show),
+        "watched": {one.folder for one in show.watched},
+        "roots": house().installation.root_list,
+        "offered": _offered() if found is None else [],
+        "shots": _by_code(show),
     }
+    if row is not None and found is not None:
+        chosen = request.args.get("chosen", "")
+        one = next((c for c in found.candidates if c.key == chosen), None)
+        one = one or next(iter(found.candidates), None)
+        examples = [report.frames[0].path for report in found.sequences]
+        words |= {
+            "loose": [f for f in found.findings if all(f not in c.findings for c in found.candidates)],
+            "states": {each.key: _state(show, each) for each in found.candidates},
+            "chosen": one,
+            "suggested": [s for s in suggest(examples) if s.pattern not in show.patterns],
+            "lines": _meanings(found.sequences, list(show.patterns)),
+            "fields": list(FIELDS),
+            "refusal": None,
+        }
+        if one is not None:
+            words |= _candidate_words(show, one)
+    return words
+
+
+def _candidate_words(show: Show, one: Candidate) -> dict[str, Any]:
+    shots = _by_code(show)
+    return {
+        "one": one,
+        "shots": shots,
+        "shot": shots.get(one.shot),
+        "state": _state(show, one),
+        "cells": [deliveries.cells_of([(f.number, f.fault) for f in m.frames]) for m in one.members],
+        "roles": list(Role),
+    }
+
+
+def _state(show: Show, one: Candidate) -> str:
+    """Say how a candidate stands to what was accepted."""
+    shot = _by_code(show).get(one.shot)
+    if not one.passes:
+        return "can't be used"
+    if shot is None or shot.delivery is None:
+        return "new"
+    if one.version > shot.delivery.version:
+        return f"newer than v{shot.delivery.version:03d}"
+    return "in use" if one.version == shot.delivery.version else f"older than v{shot.delivery.version:03d}"
+
+
+def _go(address: str) -> Response:
+    """Send htmx, or a plain form, to another page."""
+    if request.headers.get("HX-Request"):
+        response = make_response("", 204)
+        response.headers["HX-Redirect"] = address
+        return response
+    return redirect(address, 303)
+
+
+def _refresh() -> Response:
+    response = make_response("", 204)
+    response.headers["HX-Refresh"] = "true"
+    return response
 
 
 def _by_code(show: Show) -> dict[str, Shot]:
@@ -97,6 +244,6 @@ def _offered(limit: int = 24) -> list[str]:
             depth = place[len(root) :].count(os.sep)
             if depth >= 4:
                 folders.clear()
-            if any(name.lower().endswith(".exr") for name in names):
+            if any(not name.startswith(".") for name in names) or depth == 1:
                 found.append((os.stat(place).st_mtime, place))
     return [place for _, place in sorted(found, reverse=True)[:limit]]

@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from flask import Blueprint, make_response, redirect, render_template, request, url_for
 from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response
 
-from drawstring.core.colour import VIEWS
+from drawstring.core.colour import SPACES, VIEWS
 from drawstring.core.depth import Mapping, NothingThere, Overshoot, WhiteEnd
 from drawstring.core.findings import gravest_first
-from drawstring.core.passes import Role
-from drawstring.core.recipe import RESULTS, available_results
-from drawstring.store import deliveries, recipes, shows
-from drawstring.store.models import Shot
+from drawstring.core.passes import Pass, Role
+from drawstring.core.recipe import RESULTS, available_results, space_of
+from drawstring.store import deliveries, measuring, recipes, shows
+from drawstring.store.models import Delivery, Shot
 from drawstring.store.standing import ShotStanding, standing
+from drawstring.web.drawing import spark
 from drawstring.web.services import who, work
 
 bp = Blueprint("bench", __name__)
@@ -74,16 +76,6 @@ def undo(shot_id: int, knot: str) -> Response:
         return changed(session, one, knot)
 
 
-@bp.post("/shots/<int:shot_id>/passes/<name>/role")
-def correct_role(shot_id: int, name: str) -> Response:
-    """Take a pass for another role, as the person says."""
-    with work() as session:
-        one = shows.shot_by_id(session, shot_id)
-        deliveries.correct_role(session, deliveries.in_use(one), name, request.form.get("role", ""))
-        session.expire_all()
-        return changed(session, one, "arrivals")
-
-
 def changed(session: Session, one: Shot, knot: str) -> Response:
     """Answer a change with the knot as it now stands, the cord, and word for the scripts to draw anew."""
     session.expire_all()
@@ -101,34 +93,59 @@ def changed(session: Session, one: Shot, knot: str) -> Response:
 def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
     """Gather what the bench's templates need."""
     how = standing(session, one)
-    sequence = one.sequence
-    frames = deliveries.frame_cells(session, sequence) if sequence else []
-    usable = [frame.number for frame in frames if frame.state == "here"]
+    delivery = one.delivery
+    frames = deliveries.frame_cells(session, delivery) if delivery else []
+    usable = [frame.number for frame in frames if frame.state in ("here", "partial")]
+    whole = [frame.number for frame in frames if frame.state == "here"] or usable
     results = list(available_results(how.passes, how.recipe))
+    findings = gravest_first(how.findings.get(knot, []))
     return {
         "shot": one,
         "show": one.show,
         "how": how,
         "knot": knot,
-        "sequence": sequence,
-        "measurement": sequence.measurement if sequence else None,
+        "delivery": delivery,
+        "facts": deliveries.facts_of(delivery) if delivery else None,
+        "display": deliveries.display_window(delivery) if delivery else None,
+        "measurement": delivery.measured("depth") if delivery else None,
+        "counting": delivery.measured("facts") if delivery else None,
+        "told": measuring.told_facts(session, delivery.measured("facts")) if delivery else {},
+        "sparks": _sparks(delivery) if delivery and knot == "arrivals" else {},
         "frames": frames,
-        "frame": usable[len(usable) // 2] if usable else None,
+        "flagged": {f.frame: f.what for f in how.all_findings if f.frame is not None},
+        "frame": whole[len(whole) // 2] if whole else None,
         "passes": sorted(how.passes, key=_place_in_tray),
         "results": results,
         "all_results": list(RESULTS),
         "first_pictures": _first_pictures(how, results),
         "views": VIEWS,
         "roles": list(Role),
+        "spaces": list(SPACES),
+        "space_of": partial(space_of, recipe=how.recipe),
         "choices": CHOICES,
-        "findings": gravest_first(how.findings.get(knot, [])),
+        "findings": findings,
         "next_knot": _next_knot(how, knot),
     }
 
 
-def _place_in_tray(one: Any) -> int:
-    order = [Role.BEAUTY, Role.DEPTH, Role.NORMAL, Role.OBJECT_MATTE, Role.SHADOW, Role.OCCLUSION]
-    return order.index(one.role) if one.role in order else len(order)
+def _sparks(delivery: Delivery) -> dict[str, str]:
+    """Draw every pass's mean over the frames as a small line, where it was counted."""
+    measurement = delivery.measured("facts")
+    if measurement is None or measurement.state != "done":
+        return {}
+    counted = measuring.counted_of(measurement)
+    names = {name for of_frame in counted.values() for name in of_frame}
+    return {
+        name: spark({n: of_frame[name].mean for n, of_frame in counted.items() if name in of_frame})
+        for name in names
+    }
+
+
+def _place_in_tray(one: Pass) -> tuple[bool, int]:
+    """Order the tray: the default view first, then by what is looked at most, then as roles are listed."""
+    first = [Role.BEAUTY, Role.DEPTH, Role.NORMAL, Role.OBJECT_MATTE, Role.SHADOW, Role.OCCLUSION]
+    order = [*first, *(role for role in Role if role not in first)]
+    return "." in one.name, order.index(one.role)
 
 
 def _first_pictures(how: ShotStanding, results: list[str]) -> tuple[str, str]:

@@ -9,7 +9,7 @@ from werkzeug.wrappers import Response
 from drawstring.core.errors import SettingError
 from drawstring.core.recipe import KNOTS
 from drawstring.core.units import METRES
-from drawstring.store import ledger, shows
+from drawstring.store import ledger, scans, shows
 from drawstring.store.models import Show
 from drawstring.store.standing import shots_of, standings
 from drawstring.web.services import work
@@ -83,6 +83,7 @@ def board(code: str) -> str:
         rows = standings(session, shots_of(session, show))
         running = {run.shot_id: run for run in ledger.under_way(session, show)}
         progress = ledger.progress(session, list(running.values()))
+        newer = scans.newer_versions(session, show)
         return render_template(
             "board/board.html",
             show=show,
@@ -90,6 +91,7 @@ def board(code: str) -> str:
             knots=KNOTS,
             running=running,
             progress=progress,
+            newer=newer,
             tight=sum(1 for row in rows if all(knot.is_taut for knot in row.knots)),
             stopped=sum(1 for row in rows if row.stops),
         )

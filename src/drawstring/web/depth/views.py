@@ -39,7 +39,7 @@ def take_measured(shot_id: int) -> Response:
     """Take the measured ends as near and far."""
     with work() as session:
         shot = shows.shot_by_id(session, shot_id)
-        tally = measuring.whole_tally(session, deliveries.in_use(shot).measurement)
+        tally = measuring.whole_tally(session, deliveries.in_use(shot).measured("depth"))
         if tally is None or not tally.seen:
             raise MissingError(
                 "Nothing is measured yet.",
@@ -63,12 +63,11 @@ def pick(shot_id: int) -> Response:
     number, x, y = (int(request.form.get(name, "0")) for name in ("frame", "x", "y"))
     with work() as session:
         shot = shows.shot_by_id(session, shot_id)
-        sequence = deliveries.in_use(shot)
-        passes = deliveries.passes_of(sequence)
-        facts = deliveries.facts_of(sequence, deliveries.frame_of(session, sequence, number))
-        planes = house().frames.planes(facts, depth_inputs(passes), level=0, is_light=False)
+        delivery = deliveries.in_use(shot)
+        passes, window = deliveries.passes_of(delivery), deliveries.window_of(delivery)
+        files = deliveries.files_of(session, delivery, number)
+        planes = house().frames.planes(files, depth_inputs(passes), window=window, level=0, is_light=False)
         z, alpha = depth_planes(planes, passes)
-        window = facts.parts[0].data_window
         row, col = y - window.y_min, x - window.x_min
         rows = slice(max(0, row - REGION), max(0, row + REGION + 1))
         cols = slice(max(0, col - REGION), max(0, col + REGION + 1))
@@ -104,7 +103,7 @@ def strip(shot_id: int) -> dict[str, Any]:
         recipe = recipes.current(session, shot)
         unit = shot.show.scene_unit
         recipe = change(recipe, typed, scene_unit=unit) if typed else recipe
-        measured = deliveries.in_use(shot).measurement
+        measured = deliveries.in_use(shot).measured("depth")
         tally = measuring.whole_tally(session, measured)
         if measured is None or tally is None or not tally.seen:
             return {"ready": False}

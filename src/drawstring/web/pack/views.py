@@ -11,7 +11,7 @@ from werkzeug.wrappers import Response
 from drawstring.core.pack import Compression, OutputChannel, StoredType
 from drawstring.core.recipe import RESULTS, KnotState
 from drawstring.runs.planning import notes_for
-from drawstring.store import recipes, shows
+from drawstring.store import deliveries, recipes, shows
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding, standing
 from drawstring.web.bench.views import bench_words, changed
@@ -102,8 +102,8 @@ def _rows(how: ShotStanding) -> list[dict[str, Any]]:
 
 def _raw_bytes(how: ShotStanding, shot: Shot) -> int:
     """Give the bytes of one frame before compression."""
-    if shot.sequence is None:
+    if shot.delivery is None:
         return 0
-    x_min, y_min, x_max, y_max = shot.sequence.facts["parts"][0]["data_window"]
-    pixels = (x_max - x_min + 1) * (y_max - y_min + 1)
+    window = deliveries.window_of(shot.delivery)
+    pixels = window.width * window.height
     return pixels * sum(BYTES[channel.stored] for channel in how.outputs.channels)

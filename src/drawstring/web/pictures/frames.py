@@ -9,15 +9,19 @@ from __future__ import annotations
 import os
 import threading
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from drawstring.core.arrays import Stored
-from drawstring.core.io.facts import ChannelRef, FileFacts
-from drawstring.core.io.pixels import read_channels, use_threads
+from drawstring.core.io.facts import ChannelRef, FileFacts, Window
+from drawstring.core.io.frame import read_frame
+from drawstring.core.io.pixels import use_threads
 from drawstring.core.recipe.pictures import proxy
 from drawstring.runs.readers import Readers
 
-Key = tuple[str, int, int, ChannelRef, int, bool]
+Files = Mapping[int, FileFacts]
+"""A frame's files by source."""
+
+Key = tuple[str, int, int, int, str, Window, int, bool]
 
 
 class FrameCache:
@@ -36,18 +40,25 @@ class FrameCache:
         self._lock = threading.Lock()
 
     def planes(
-        self, facts: FileFacts, refs: Sequence[ChannelRef], *, level: int, is_light: bool
+        self, files: Files, refs: Sequence[ChannelRef], *, window: Window, level: int, is_light: bool
     ) -> dict[ChannelRef, Stored]:
         """Give planes of a frame at a proxy level, decoding what is not kept.
+
+        Parameters
+        ----------
+        files : mapping of source to FileFacts
+        refs : sequence of ChannelRef
+        window : Window
+            What the planes are to cover.
 
         Raises
         ------
         SourceError, MissingError
-            The file can't be decoded or lacks a channel.
+            A file can't be decoded, is gone, or lacks a channel.
         """
+        # At full size nothing is averaged, so both readings are one entry.
         keys = {
-            # At full size nothing is averaged, so both readings are one entry.
-            ref: (facts.path, facts.size_bytes, facts.mtime_ns, ref, level, is_light and level > 0)
+            ref: self._key(files.get(ref.source), ref, window, level, is_light and level > 0)
             for ref in dict.fromkeys(refs)
         }
         with self._lock:
@@ -56,10 +67,18 @@ class FrameCache:
                 self._planes.move_to_end(keys[ref])
         missing = [ref for ref in keys if ref not in found]
         if missing:
-            read = self._readers.read(facts.path, decode, facts.path, missing, level, is_light)
+            needed = {ref.source: files[ref.source] for ref in missing if ref.source in files}
+            path = next((facts.path for facts in needed.values()), "")
+            read = self._readers.read(path, decode, needed, missing, window, level, is_light)
             found |= read
             self._keep({keys[ref]: plane for ref, plane in read.items()})
         return found
+
+    def _key(
+        self, facts: FileFacts | None, ref: ChannelRef, window: Window, level: int, is_averaged: bool
+    ) -> Key:
+        path, size, mtime = (facts.path, facts.size_bytes, facts.mtime_ns) if facts else ("", 0, 0)
+        return (path, size, mtime, ref.part, ref.name, window, level, is_averaged)
 
     def _keep(self, planes: dict[Key, Stored]) -> None:
         with self._lock:
@@ -72,10 +91,13 @@ class FrameCache:
                 self._size -= gone.nbytes
 
 
-def decode(path: str, refs: Sequence[ChannelRef], level: int, is_light: bool) -> dict[ChannelRef, Stored]:
+def decode(
+    files: Files, refs: Sequence[ChannelRef], window: Window, level: int, is_light: bool
+) -> dict[ChannelRef, Stored]:
     """Read channels and make proxies of them; runs in a reader's process.
 
     Somebody is waiting for just this picture, so one read may use every core.
     """
     use_threads(os.cpu_count() or 1)
-    return {ref: proxy(plane, level, is_light=is_light) for ref, plane in read_channels(path, refs).items()}
+    planes = read_frame(files, refs, window=window)
+    return {ref: proxy(plane, level, is_light=is_light) for ref, plane in planes.items()}

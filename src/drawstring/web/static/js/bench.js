@@ -1,5 +1,5 @@
 // The bench: passes into the well, frames stepped and played, handles that try settings out.
-import { isTyping } from "./page.js";
+import { change, isTyping } from "./page.js";
 import { fetchCube, Pictures } from "./pictures.js";
 import { Strip } from "./strip.js";
 import { Well } from "./well.js";
@@ -15,7 +15,8 @@ function start() {
   const cells = [...document.querySelectorAll("#frames .cell:not([disabled])")];
   const frames = cells.map((cell) => Number(cell.dataset.frame));
   const reading = document.getElementById("reading");
-  let frame = Number(bench.dataset.frame), tried = {}, taking = null, playing = null, asked = 0;
+  const wished = new URLSearchParams(location.search);
+  let frame = Number(frames.includes(Number(wished.get("frame"))) ? wished.get("frame") : bench.dataset.frame), tried = {}, taking = null, playing = null, asked = 0;
 
   const say = (text) => { note.textContent = text; note.hidden = !text; };
   const results = bench.dataset.results.split(" "), isResult = (name) => results.includes(name);
@@ -44,19 +45,34 @@ function start() {
       pass.classList.toggle("is-b", letters.includes("B"));
       pass.querySelector(".letter").textContent = letters.join("");
     });
-    const plain = (name) => name.replaceAll("_", " ");
+    const plain = (name) => name.replaceAll("_", " ").replace("@", ", read as ");
     const two = well.mode !== "one";
     wellElement.querySelector(".over.a").textContent = well.mode === "difference" ? `${plain(names[0])} minus ${plain(names[1])}` : (two ? "A " : "") + plain(names[0]);
     wellElement.querySelector(".over.b").textContent = two && well.mode !== "difference" ? `B ${plain(names[1])}` : "";
     cells.forEach((cell) => (Number(cell.dataset.frame) === frame ? cell.setAttribute("aria-current", "true") : cell.removeAttribute("aria-current")));
     document.getElementById("now").textContent = frame;
     const bar = wellElement.querySelector(".wipe");
+    markFlags();
     bar.hidden = well.mode !== "wipe";
     bar.style.left = `${well.share * 100}%`;
     bar.setAttribute("aria-valuenow", Math.round(well.share * 100));
   }
 
+  // What a pass holds over all frames, where the knot shows it.
+  const factsPlace = document.getElementById("facts-of-pass");
+  let factsOf = null;
+  function showFacts(name, again = false) {
+    const bare = name.split("@")[0];
+    if (!factsPlace || (factsOf === bare && !again)) return;
+    factsOf = bare;
+    htmx.ajax("GET", `/shots/${shot}/facts/${encodeURIComponent(bare)}`, { target: factsPlace, swap: "innerHTML" }).then(markFlags);
+  }
+  function markFlags() {
+    factsPlace?.querySelectorAll(".column").forEach((column) => column.classList.toggle("is-now", Number(column.dataset.go) === frame));
+  }
+
   function choose(slot, name) {
+    if (slot === 0) showFacts(name);
     names[slot] = name;
     if (slot === 1 && well.mode === "one") setMode("wipe");
     mark();
@@ -132,7 +148,7 @@ function start() {
   }
 
   function settle(end, distance) {
-    htmx.ajax("POST", `/shots/${shot}/depth`, { values: { [`depth.${end}`]: distance }, target: "#place", swap: "innerHTML" });
+    change(`/shots/${shot}/depth`, { [`depth.${end}`]: distance });
   }
 
   document.body.addEventListener("recipe-changed", () => {
@@ -143,6 +159,11 @@ function start() {
     if (has && knot === "depth" && !names.some(isResult)) { names[1] = has; if (well.mode === "one") setMode("wipe"); }
     if (!has) [0, 1].forEach((slot) => { if (isResult(names[slot])) names[slot] = "depth"; });
     take(null);
+    // A corrected role may have given a pass another name.
+    const inTray = (name) => document.querySelector(`#tray [data-pass="${CSS.escape(name.split("@")[0])}"]`);
+    const first = document.querySelector("#tray .pass")?.dataset.pass;
+    [0, 1].forEach((slot) => { if (!inTray(names[slot]) && first) names[slot] = first; });
+    showFacts(names[0], true);
     mark();
     load();
     showStrip();
@@ -157,6 +178,14 @@ function start() {
   }
 
   document.addEventListener("click", (event) => {
+    const goTo = event.target.closest("[data-go]"), look = event.target.closest("[data-look]"), readings = event.target.closest("[data-readings]");
+    if (goTo) return go(Number(goTo.dataset.go));
+    if (look) return choose(0, look.dataset.look);
+    if (readings) {
+      const { readings: name, first, second } = readings.dataset;
+      [names[0], names[1]] = [`${name}@${first}`, `${name}@${second}`];
+      return setMode("beside");
+    }
     const pass = event.target.closest("#tray .pass"), cell = event.target.closest("#frames .cell"), button = event.target.closest("[data-take]");
     if (pass) choose(event.shiftKey ? 1 : 0, pass.dataset.pass);
     else if (cell && !cell.disabled) go(Number(cell.dataset.frame));
@@ -208,7 +237,7 @@ function start() {
     held = null;
     const at = well.pixelAt(event.clientX, event.clientY);
     if (clicked && at && taking) {
-      htmx.ajax("POST", `/shots/${shot}/depth/pick`, { values: { end: taking, frame, x: at.x, y: at.y }, target: "#place", swap: "innerHTML" });
+      change(`/shots/${shot}/depth/pick`, { end: taking, frame, x: at.x, y: at.y });
     }
   });
   well.canvas.addEventListener("wheel", (event) => {
@@ -270,6 +299,8 @@ function start() {
     }
   });
 
+  if (wished.get("pass") && document.querySelector(`#tray [data-pass="${CSS.escape(wished.get("pass"))}"]`)) names[0] = wished.get("pass");
+  showFacts(names[0]);
   mark();
   view(document.getElementById("view").value).then(() => load());
   if (knot === "depth" && names[0] !== names[1]) setMode("wipe");

@@ -29,6 +29,16 @@ document.addEventListener("click", (event) => {
   if (name) document.getElementById(name).replaceChildren();
 });
 
+// A corrected role is offered to be remembered for the whole show.
+document.addEventListener("change", ({ target }) => {
+  const { offer, layer } = target.dataset ?? {};
+  if (!offer || !layer || !target.value) return;
+  const ask = () => htmx.ajax("GET", `${offer}?${new URLSearchParams({ name: layer, role: target.value })}`, { target: "#offer", swap: "innerHTML" });
+  // On the bench the correction itself is on its way and replaces the panel first.
+  if (target.hasAttribute("hx-post")) document.body.addEventListener("recipe-changed", () => setTimeout(ask), { once: true });
+  else ask();
+});
+
 // A message about something that has been put right since goes away by itself.
 document.addEventListener("htmx:afterRequest", (event) => {
   if (event.detail.successful && event.detail.requestConfig.verb !== "get") {
@@ -43,15 +53,19 @@ document.addEventListener("htmx:sendError", () => {
     '<button class="plain" type="button" data-clears="trouble">put away</button>';
 });
 
-// A form of settings sends only the one that was changed: what its other fields show may be older than
-// what somebody, or a press a moment ago, has written since.
-document.addEventListener("htmx:configRequest", (event) => {
-  const name = event.detail.elt.matches("[data-one-change]") && event.detail.triggeringEvent?.target?.name;
-  if (!name) return;
-  for (const other of [...event.detail.formData.keys()]) if (other !== name) event.detail.formData.delete(other);
+// A changed setting is sent by itself, in turn after those before it: what a form's other fields show may
+// be older than what a press a moment ago has written, and an answer replaces the form that asked.
+let turn = Promise.resolve();
+export function change(url, values) {
+  turn = turn.then(() => htmx.ajax("POST", url, { source: "#place", values, target: "#place", swap: "innerHTML" })).catch(() => {});
+  return turn;
+}
+document.addEventListener("change", ({ target }) => {
+  const form = target.closest("[data-changes]");
+  if (form && target.name) change(form.dataset.changes, { [target.name]: target.type === "checkbox" ? (target.checked ? "yes" : "no") : target.value });
 });
 document.addEventListener("submit", (event) => {
-  if (event.target.matches("[data-one-change]")) event.preventDefault();
+  if (event.target.matches("[data-changes]")) event.preventDefault();
 });
 
 // An answer that arrives while somebody is typing replaces the panel, but not the half-typed value.

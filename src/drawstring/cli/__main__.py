@@ -1,0 +1,5 @@
+"""`python -m drawstring.cli`."""
+
+from drawstring.cli import main
+
+main()

@@ -1,0 +1,175 @@
+"""Shows and shots from the shell: made, listed, set, settled, undone."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+from sqlalchemy.orm import Session
+
+from drawstring.cli.common import as_json, main, me, opened, say
+from drawstring.installation import Installation
+from drawstring.store import recipes, shows
+from drawstring.store.models import Show
+from drawstring.store.standing import standing
+
+
+@main.group("show")
+def show_group() -> None:
+    """Make and list shows."""
+
+
+@show_group.command("make")
+@click.argument("code")
+@click.option("--title", default="", help="What people call it.")
+@click.option("--fps", default=24.0, help="Frames a second.")
+@click.option("--unit", default="m", help="Unit of its scenes: mm, cm, m, km, in, ft.")
+@as_json
+@click.pass_obj
+def make_show(
+    installation: Installation, code: str, title: str, fps: float, unit: str, wants_json: bool
+) -> None:
+    """Make a show with a CODE that can be a folder name."""
+    with opened(installation) as session:
+        show = shows.make_show(session, code, title=title, fps=fps, scene_unit=unit)
+        data = _show_data(show)
+    say(data, wants_json, lambda: f"Made show {code}.")
+
+
+@show_group.command("list")
+@as_json
+@click.pass_obj
+def list_shows(installation: Installation, wants_json: bool) -> None:
+    """List the shows."""
+    with opened(installation) as session:
+        data = [_show_data(show) for show in session.query(Show).order_by(Show.code)]
+    say(
+        {"shows": data},
+        wants_json,
+        lambda: (
+            "\n".join(f"{d['code']:<16} {d['shots']} shots, {d['fps']:g} fps, {d['unit']}" for d in data)
+            or "No show yet. Make one: drawstring show make CODE"
+        ),
+    )
+
+
+def _show_data(show: Show) -> dict[str, Any]:
+    return {
+        "code": show.code,
+        "title": show.title,
+        "fps": show.fps,
+        "unit": show.scene_unit,
+        "shots": len(show.shots),
+    }
+
+
+@main.group("shot")
+def shot_group() -> None:
+    """Accept deliveries and see how shots stand."""
+
+
+@shot_group.command("list")
+@click.argument("show")
+@as_json
+@click.pass_obj
+def list_shots(installation: Installation, show: str, wants_json: bool) -> None:
+    """List the shots of SHOW with their cords."""
+    with opened(installation) as session:
+        data = [shot_data(session, shot) for shot in shows.find_show(session, show).shots]
+    say({"shots": data}, wants_json, lambda: "\n".join(map(shot_words, data)) or "No shot yet.")
+
+
+@shot_group.command("info")
+@click.argument("shot")
+@as_json
+@click.pass_obj
+def shot_info(installation: Installation, shot: str, wants_json: bool) -> None:
+    """Tell how SHOT stands: its cord, findings and settings."""
+    with opened(installation) as session:
+        data = shot_data(session, shows.find_shot(session, shot))
+    say(
+        data,
+        wants_json,
+        lambda: "\n".join(
+            [shot_words(data)]
+            + [
+                f"{finding['severity']}: {finding['what']} {finding['remedy']}"
+                for finding in data["findings"]
+            ]
+        ),
+    )
+
+
+def shot_data(session: Session, shot: Any) -> dict[str, Any]:
+    """Give how a shot stands as plain data."""
+    how = standing(session, shot)
+    return {
+        "show": shot.show.code,
+        "shot": shot.code,
+        "title": shot.title,
+        "frames": how.frames,
+        "passes": [one.name for one in how.passes],
+        "revision": how.revision.number if how.revision else 0,
+        "recipe": how.recipe.as_dict(),
+        "cord": [
+            {"knot": knot.name, "state": knot.state.value, "says": knot.summary} for knot in how.knots
+        ],
+        "findings": [finding.as_dict() for finding in how.all_findings],
+    }  # fmt: skip
+
+
+def shot_words(data: dict[str, Any]) -> str:
+    """Tell how a shot stands in a line."""
+    knots = "  ".join(f"{knot['knot']}: {knot['says']} ({knot['state']})" for knot in data["cord"])
+    return f"{data['show']}/{data['shot']}  revision {data['revision']}  {knots}"
+
+
+@main.command("set")
+@click.argument("shot")
+@click.argument("values", nargs=-1, required=True, metavar="NAME=VALUE...")
+@click.option("--open", "stays_open", is_flag=True, help="Leave the knots open instead of settling them.")
+@as_json
+@click.pass_obj
+def set_values(
+    installation: Installation, shot: str, values: tuple[str, ...], stays_open: bool, wants_json: bool
+) -> None:
+    """Change settings of SHOT by dotted name (depth.near=4.2) and settle the knots they belong to."""
+    odd = [value for value in values if "=" not in value]
+    if odd:
+        raise click.UsageError(f"“{odd[0]}” is not NAME=VALUE.")
+    typed = dict(value.split("=", 1) for value in values)
+    with opened(installation) as session:
+        one = shows.find_shot(session, shot)
+        recipes.set_values(session, one, typed, by=me())
+        if not stays_open and one.delivery:
+            for knot in dict.fromkeys(name.partition(".")[0] for name in typed):
+                recipes.settle(session, one, knot, by=me())
+        data = shot_data(session, one)
+    say(data, wants_json, lambda: shot_words(data))
+
+
+@main.command("settle")
+@click.argument("shot")
+@click.argument("knot")
+@as_json
+@click.pass_obj
+def settle(installation: Installation, shot: str, knot: str, wants_json: bool) -> None:
+    """Settle a KNOT of SHOT as it is."""
+    with opened(installation) as session:
+        one = shows.find_shot(session, shot)
+        recipes.settle(session, one, knot, by=me())
+        data = shot_data(session, one)
+    say(data, wants_json, lambda: shot_words(data))
+
+
+@main.command("undo")
+@click.argument("shot")
+@as_json
+@click.pass_obj
+def undo(installation: Installation, shot: str, wants_json: bool) -> None:
+    """Go back one revision of SHOT's recipe."""
+    with opened(installation) as session:
+        one = shows.find_shot(session, shot)
+        recipes.undo(session, one, by=me())
+        data = shot_data(session, one)
+    say(data, wants_json, lambda: shot_words(data))

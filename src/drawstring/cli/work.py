@@ -1,0 +1,193 @@
+"""Work on shots: measuring, running, proving; the engine, the pages, the tables."""
+
+from __future__ import annotations
+
+import signal
+import sys
+from typing import Any
+
+import click
+from sqlalchemy.orm import Session, sessionmaker
+
+from drawstring.cli.common import as_json, main, me, opened, say, wait_for
+from drawstring.core.errors import MissingError, SourceError
+from drawstring.core.units import say_length
+from drawstring.installation import Installation
+from drawstring.runs import planning
+from drawstring.runs.checking import check_package
+from drawstring.runs.cluster import cluster
+from drawstring.runs.engine import Engine
+from drawstring.runs.readers import Readers
+from drawstring.runs.scanning import Scanning
+from drawstring.store import deliveries, ledger, measuring, recipes, shows
+from drawstring.store.database import connect, migrate
+from drawstring.store.models import Delivery, Run
+
+
+@main.command("measure")
+@click.argument("shot")
+@click.option("--take", is_flag=True, help="Take the measured ends as near and far, and settle.")
+@as_json
+@click.pass_obj
+def measure(installation: Installation, shot: str, take: bool, wants_json: bool) -> None:
+    """Measure SHOT's depth over all its frames (at once, where that was not done yet)."""
+    with opened(installation) as session:
+        delivery = deliveries.in_use(shows.find_shot(session, shot))
+        measuring.ask(session, delivery)
+        if delivery.measured("depth") is None:
+            raise MissingError(
+                f"{shot} has no depth pass.", where="depth", remedy="Ask the renderer for depth."
+            )
+        number = delivery.id
+    wait_for(installation, lambda session: _measured(session, number))
+    with opened(installation) as session:
+        one = shows.find_shot(session, shot)
+        note = deliveries.in_use(one).measured("depth")
+        tally = measuring.whole_tally(session, note)
+        if tally is None:
+            raise SourceError(note.note if note else "Nothing was measured.", where=shot)
+        unit = one.show.scene_unit
+        if take:
+            ends = {"depth.near": float(tally.nearest), "depth.far": float(tally.furthest)}
+            recipes.set_values(session, one, ends, by=me())
+            recipes.settle(session, one, "depth", by=me())
+        data = {
+            "shot": one.code,
+            "unit": unit,
+            "nearest": tally.nearest,
+            "furthest": tally.furthest,
+            "percentiles": {str(p): tally.percentile(p) for p in (1, 5, 50, 95, 99)},
+            "nothing": tally.nothing / tally.pixels,
+        }
+    say(data, wants_json, lambda: f"{say_length(tally.nearest, unit)} to {say_length(tally.furthest, unit)}")
+
+
+def _measured(session: Session, delivery_id: int) -> tuple[bool, int, int]:
+    measurement = session.get_one(Delivery, delivery_id).measured("depth")
+    if measurement is None:
+        return True, 0, 0
+    return measurement.state in ("done", "failed"), measurement.done, measurement.total
+
+
+@main.command("run")
+@click.argument("shot", nargs=-1, required=True)
+@as_json
+@click.pass_obj
+def run(installation: Installation, shot: tuple[str, ...], wants_json: bool) -> None:
+    """Run every frame of SHOT (or several) into a new package, and wait for it."""
+    with opened(installation) as session:
+        planned = [
+            planning.plan_run(
+                session, shows.find_shot(session, one), output=installation.output_folder, by=me()
+            )
+            for one in shot
+        ]
+        numbers = [one.id for one in planned]
+    for number in numbers:
+        wait_for(installation, lambda session, number=number: _ran(session, number))  # type: ignore[misc]
+    with opened(installation) as session:
+        data = [_run_data(session, session.get_one(Run, number)) for number in numbers]
+    say(
+        {"runs": data},
+        wants_json,
+        lambda: "\n".join(
+            f"{d['shot']} v{d['version']:03d}: {d['proven']} of {d['frames']} frames proven, {d['folder']}"
+            for d in data
+        ),
+    )
+    if any(d["state"] != "done" or d["package"] != "proven" for d in data):
+        sys.exit(1)
+
+
+def _ran(session: Session, run_id: int) -> tuple[bool, int, int]:
+    one = session.get_one(Run, run_id)
+    counted = ledger.progress(session, [one])[run_id]
+    return one.state not in ledger.UNDER_WAY, counted.total - counted.left, counted.total
+
+
+def _run_data(session: Session, one: Run) -> dict[str, Any]:
+    counted = ledger.progress(session, [one])[one.id]
+    return {
+        "run": one.id,
+        "shot": one.shot.code,
+        "version": one.version,
+        "state": one.state,
+        "package": one.package.state if one.package else None,
+        "package_id": one.package.id if one.package else None,
+        "folder": one.folder,
+        "frames": counted.total,
+        "proven": counted.proven,
+        "failed": {str(f.number): f.fault for f in one.frames if f.state == "failed"},
+        "notes": one.notes,
+    }
+
+
+@main.command("prove")
+@click.argument("package")
+@as_json
+@click.pass_obj
+def prove(installation: Installation, package: str, wants_json: bool) -> None:
+    """Tell whether the files of a PACKAGE (a folder, or its number) are what was proven."""
+    folder = package
+    if package.isdigit():
+        with opened(installation) as session:
+            folder = ledger.find_package(session, int(package)).folder
+    with click.progressbar(length=1, label="Checking", file=sys.stderr) as bar:
+
+        def told(done: int, total: int) -> None:
+            bar.length = total
+            bar.update(1)
+
+        check = check_package(folder, on_file=told)
+    say(
+        check.as_dict(),
+        wants_json,
+        lambda: (
+            f"{check.checked} files hold what was proven."
+            if check.is_proven
+            else "\n".join(
+                [f"{name} {fault}." for name, fault in check.faults.items()]
+                + [f"Frame {number} is missing." for number in check.missing]
+            )
+        ),
+    )
+    if not check.is_proven:
+        sys.exit(1)
+
+
+@main.command("engine")
+@click.pass_obj
+def engine(installation: Installation) -> None:
+    """Work off what waits in the ledger, until stopped."""
+    stopped = False
+
+    def stop(*_: object) -> None:
+        nonlocal stopped
+        stopped = True
+
+    signal.signal(signal.SIGTERM, stop)
+    signal.signal(signal.SIGINT, stop)
+    with cluster(scheduler=installation.scheduler, workers=installation.worker_count) as client:
+        database = connect(installation.database)
+        scanning = Scanning(
+            sessionmaker(database, expire_on_commit=False),
+            Readers(installation.worker_count),
+            installation.root_list,
+        )
+        Engine(database, client, scanning=scanning).work(until=lambda: stopped)
+
+
+@main.command("serve")
+@click.pass_obj
+def serve(installation: Installation) -> None:
+    """Serve the pages and keep an engine working, until stopped; either is started again when it dies."""
+    from drawstring.serving import keep_up
+
+    keep_up(installation)
+
+
+@main.command("migrate")
+@click.pass_obj
+def migrate_command(installation: Installation) -> None:
+    """Bring the database's tables to today's form."""
+    migrate(installation.database)

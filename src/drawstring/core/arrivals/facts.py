@@ -1,0 +1,218 @@
+"""What a delivery's counted frames mean: passes that are black, doubled or broken, frames that stand out."""
+
+from __future__ import annotations
+
+import statistics
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+
+from drawstring.core.findings import Does, Finding, Mend, Severity, show_frame, show_pass
+from drawstring.core.io.facts import Window
+from drawstring.core.passes.recognition import Pass
+from drawstring.core.passes.roles import LIT_ROLES, Role
+from drawstring.core.passes.statistics import PassStatistics
+
+Counted = Mapping[int, Mapping[str, PassStatistics]]
+"""By frame number and pass name."""
+
+JUMP = 0.2
+"""A frame's mean must differ by this share from both neighbours' middle to be told as standing out."""
+
+STEADY = 6.0
+"""... and by this many times the usual step between frames."""
+
+NEGATIVE_MUCH = 0.001
+"""From this share of values on, negative light is told."""
+
+
+def findings_of(counted: Counted, passes: Sequence[Pass], *, where: str, window: Window) -> list[Finding]:
+    """Tell what is wrong with passes and frames, by what was counted in them.
+
+    Parameters
+    ----------
+    counted : by frame and pass
+    passes : sequence of Pass
+    where : str
+        Which shot.
+    window : Window
+        What rows and columns begin at.
+    """
+    frames = sorted(counted)
+    found: list[Finding] = []
+    curves = {
+        one.name: [(n, counted[n][one.name]) for n in frames if one.name in counted[n]] for one in passes
+    }
+    flat: set[str] = set()
+    for one in passes:
+        curve = curves[one.name]
+        if not curve:
+            continue
+        if fault := _flat(one, curve, where):
+            flat.add(one.name)
+            found.append(fault)
+        found += _broken(one, curve, where, window)
+        if one.name not in flat:
+            found += _standing_out(one, curve, where)
+    found += _doubled(curves, flat, where)
+    found += _frozen(curves, passes, where)
+    found += [
+        Finding(
+            "pass-twins", Severity.NOTES,
+            f"{one.name} is the {_mark(one)} twin of {one.twin_of}; {one.twin_of} is used.",
+            f"{where}, {one.name}", "Both are kept; results are made from the chosen one.",
+            "Look at both, and choose the other one if the denoiser took too much.", pass_name=one.name,
+            mends=(show_pass(one.name), Mend(f"use {one.name}", Does.TWIN, (("pass", one.name),))),
+        )
+        for one in passes if one.twin_of
+    ]  # fmt: skip
+    return found
+
+
+def _mark(one: Pass) -> str:
+    return next((trait for trait in ("noisy", "raw", "denoised") if trait in one.traits), "other")
+
+
+def _flat(one: Pass, curve: list[tuple[int, PassStatistics]], where: str) -> Finding | None:
+    low, high = min(s.low for _, s in curve), max(s.high for _, s in curve)
+    if low != high or any(s.nan or s.infinite for _, s in curve):
+        return None
+    if low == 0:
+        return Finding(
+            "pass-black", Severity.WARNS, f"{one.name} is black in all {len(curve)} frames.",
+            f"{where}, {one.name}",
+            "A light was off, or the pass was never switched on; sums made with it lack its part.",
+            "Ask the renderer for it, or leave it out of the package.", pass_name=one.name,
+            mends=(show_pass(one.name), _leave_out(one.name)),
+        )  # fmt: skip
+    return Finding(
+        "pass-constant", Severity.NOTES, f"{one.name} is {low:g} everywhere in all {len(curve)} frames.",
+        f"{where}, {one.name}", "It tells nothing about the picture.",
+        "Check that it was switched on, or leave it out of the package.", pass_name=one.name,
+        mends=(show_pass(one.name), _leave_out(one.name)),
+    )  # fmt: skip
+
+
+def _leave_out(name: str) -> Mend:
+    return Mend("leave it out", Does.SET, ((f"pack.{name}.goes", "no"),))
+
+
+def _broken(one: Pass, curve: list[tuple[int, PassStatistics]], where: str, window: Window) -> list[Finding]:
+    found = []
+    infinite_is_fine = one.role in (Role.DEPTH, Role.POSITION)
+    bad = [(n, s) for n, s in curve if s.nan or s.infinite and not infinite_is_fine]
+    if bad:
+        number, worst = max(bad, key=lambda one: one[1].nan + one[1].infinite)
+        at = (worst.odd[1] + window.x_min, worst.odd[0] + window.y_min) if worst.odd else None
+        kind = "not numbers (NaN)" if worst.nan else "infinite"
+        count = worst.nan or worst.infinite
+        found.append(
+            Finding(
+                "pass-nan", Severity.WARNS,
+                f"{one.name} has {count:,} values that are {kind} in frame {number}"
+                + (f", and some in {len(bad) - 1} more frames." if len(bad) > 1 else "."),
+                f"{where}, {one.name}, frame {number}" + (f", pixel {at[0]}, {at[1]}" if at else ""),
+                "Filters spread them into black or white blocks; sums made with them are lost.",
+                "Render the frame again, or have the renderer clamp its samples.",
+                frame=number, pass_name=one.name, pixel=at, mends=(show_frame(number), show_pass(one.name)),
+            )
+        )  # fmt: skip
+    if one.role in LIT_ROLES:
+        share = sum(s.negative for _, s in curve) / max(1, sum(s.values for _, s in curve))
+        if share > NEGATIVE_MUCH:
+            number = max(curve, key=lambda one: one[1].negative)[0]
+            found.append(
+                Finding(
+                    "pass-negative", Severity.NOTES, f"{share:.1%} of {one.name}'s values are negative.",
+                    f"{where}, {one.name}",
+                    "Light is never negative; a filter or a gamut conversion left it.",
+                    "Look where it is; clamp it in the renderer if it is more than grain.",
+                    frame=number, pass_name=one.name, mends=(show_frame(number), show_pass(one.name)),
+                )
+            )  # fmt: skip
+    return found
+
+
+def standing_out(values: Sequence[float]) -> list[int]:
+    """Give the places at which a curve jumps and comes back: a flicker, a black or broken frame.
+
+    Parameters
+    ----------
+    values : sequence of float
+        One to a frame, in order.
+
+    Examples
+    --------
+    >>> standing_out([1, 1.01, 1.02, 0.4, 1.04, 1.05, 1.06])
+    [3]
+    """
+    if len(values) < 5:
+        return []
+    steps = [abs(b - a) for a, b in zip(values, values[1:], strict=False)]
+    usual = statistics.median(steps)
+    found = []
+    for i, value in enumerate(values):
+        around = [values[j] for j in (i - 2, i - 1, i + 1, i + 2) if 0 <= j < len(values)]
+        middle = statistics.median(around)
+        # The neighbours agree with each other, and this one with none of them.
+        spread = max(around) - min(around)
+        apart = min(abs(value - other) for other in around)
+        if apart > max(STEADY * usual, JUMP * abs(middle), 2 * spread) and apart > 1e-5:
+            found.append(i)
+    return found
+
+
+def _standing_out(one: Pass, curve: list[tuple[int, PassStatistics]], where: str) -> list[Finding]:
+    if one.role not in LIT_ROLES | {Role.OCCLUSION, Role.SHADOW, Role.DEPTH, Role.MIST}:
+        return []
+    found = []
+    for i in standing_out([s.mean for _, s in curve])[:4]:
+        number, seen = curve[i]
+        beside = curve[i - 1 if i else i + 1][1].mean
+        found.append(
+            Finding(
+                "frame-stands-out", Severity.WARNS,
+                f"Frame {number} of {one.name} is {seen.mean:.3g} on average, its neighbours {beside:.3g}.",
+                f"{where}, {one.name}, frame {number}",
+                "It would flicker: a light, a texture or samples failed.",
+                f"Look at it, and render frame {number} again if it is wrong.",
+                frame=number, pass_name=one.name, mends=(show_frame(number), show_pass(one.name)),
+            )
+        )  # fmt: skip
+    return found
+
+
+def _doubled(
+    curves: Mapping[str, list[tuple[int, PassStatistics]]], flat: set[str], where: str
+) -> list[Finding]:
+    by_digest: dict[tuple[str, ...], list[str]] = defaultdict(list)
+    for name, curve in curves.items():
+        if curve and name not in flat:
+            by_digest[tuple(s.digest for _, s in curve)].append(name)
+    return [
+        Finding(
+            "pass-doubled", Severity.WARNS, f"{' and '.join(names)} are the same picture in every frame.",
+            f"{where}, {names[1]}", "One of them was written under the wrong name, or twice.",
+            "Check the renderer's pass list; leave one out of the package.", pass_name=names[1],
+            mends=(show_pass(names[1]), _leave_out(names[1])),
+        )
+        for names in by_digest.values() if len(names) > 1
+    ]  # fmt: skip
+
+
+def _frozen(
+    curves: Mapping[str, list[tuple[int, PassStatistics]]], passes: Sequence[Pass], where: str
+) -> list[Finding]:
+    beauty = next((one.name for one in passes if one.role is Role.BEAUTY), "")
+    curve = curves.get(beauty, [])
+    same = [b[0] for a, b in zip(curve, curve[1:], strict=False) if a[1].digest == b[1].digest]
+    if not same or len(same) == len(curve) - 1:
+        return []
+    return [
+        Finding(
+            "frame-frozen", Severity.WARNS,
+            f"Frame {number} is the same picture as the one before.", f"{where}, {beauty}, frame {number}",
+            "Movement would stop for a frame: a file was copied over, or the scene did not advance.",
+            f"Render frame {number} again.", frame=number, pass_name=beauty, mends=(show_frame(number),),
+        )
+        for number in same[:6]
+    ]  # fmt: skip

@@ -1,0 +1,142 @@
+"""Pictures that are no OpenEXR: PNG, TIFF, JPEG, DPX, Radiance HDR and the like, by OpenImageIO.
+
+Whole code values (8, 10, 12, 16 bits) are read as shares of the highest code, float32 from 0 to 1: what
+every such format means by them. Nothing is done about their transfer curve here; which one they carry
+is said by `colour.reading`. Pages of a TIFF are parts.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import numpy as np
+import OpenImageIO as oiio
+
+from drawstring.core.arrays import Stored
+from drawstring.core.errors import SourceError
+from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts, PartFacts, Window
+
+ENDINGS = frozenset(
+    {".png", ".tif", ".tiff", ".jpg", ".jpeg", ".dpx", ".hdr", ".tga", ".bmp", ".cin", ".webp"}
+)
+"""What is read besides OpenEXR, by the name's ending."""
+
+_TYPES = {"uint8": "uint8", "uint16": "uint16", "half": "half", "float": "float", "uint32": "uint"}
+_KEPT = frozenset(
+    {
+        "oiio:ColorSpace", "oiio:BitsPerSample", "dpx:Transfer", "dpx:Colorimetric", "jpeg:subsampling",
+        "Software", "DateTime", "Orientation", "PixelAspectRatio", "ICCProfile:profile_description",
+        "Exif:ColorSpace", "FramesPerSecond", "smpte:TimeCode",
+    }
+)  # fmt: skip
+
+
+def is_still(path: str) -> bool:
+    """Whether a file is read here, by its ending."""
+    return os.path.splitext(path)[1].lower() in ENDINGS
+
+
+def read_still_facts(path: str) -> FileFacts:
+    """Read what a picture says of itself.
+
+    Raises
+    ------
+    SourceError
+        It is missing, empty, or no picture of its kind.
+    """
+    name = os.path.basename(path)
+    try:
+        status = os.stat(path)
+    except OSError as error:
+        raise SourceError(
+            f"{name} can't be opened: {error.strerror or error}.", where=path,
+            why="Its frame would be missing from the shot.",
+            remedy="Check that the file is there and may be read, then scan again.",
+        ) from error  # fmt: skip
+    if status.st_size == 0:
+        raise _torn(path, "is empty")
+    source = oiio.ImageInput.open(path)
+    if source is None:
+        raise _torn(path, f"can't be opened: {oiio.geterror().strip()}")
+    parts = []
+    try:
+        index = 0
+        while source.seek_subimage(index, 0):
+            parts.append(_part(index, source.spec()))
+            index += 1
+        kind = source.format_name()
+    finally:
+        source.close()
+    return FileFacts(path, status.st_size, status.st_mtime_ns, tuple(parts), kind)
+
+
+def read_still_channels(path: str, wanted: Mapping[int, Sequence[ChannelFacts]]) -> dict[ChannelRef, Stored]:
+    """Read channels of a picture, by part.
+
+    Returns
+    -------
+    dict of ChannelRef to (H, W)
+        float16 for half; float32 for the rest, code values as shares of the highest; uint32 for 32-bit ones.
+    """
+    source = oiio.ImageInput.open(path)
+    if source is None:
+        raise _torn(path, f"can't be opened: {oiio.geterror().strip()}")
+    read: dict[ChannelRef, Stored] = {}
+    try:
+        for part, channels in wanted.items():
+            if not source.seek_subimage(part, 0):
+                raise _torn(path, f"has no page {part}")
+            names = _names(source.spec().channelnames)
+            kind = "uint" if channels[0].pixel_type == "uint" else "float"
+            pixels = source.read_image(part, 0, 0, len(names), kind)
+            if pixels is None:
+                raise _torn(path, f"can't be decoded: {source.geterror().strip()}")
+            for channel in channels:
+                plane = np.ascontiguousarray(np.asarray(pixels)[..., names.index(channel.name)])
+                read[ChannelRef(part, channel.name)] = (
+                    plane.astype(np.float16) if channel.pixel_type == "half" else plane
+                )
+    finally:
+        source.close()
+    return read
+
+
+def _part(index: int, spec: Any) -> PartFacts:
+    data = Window(spec.x, spec.y, spec.x + spec.width - 1, spec.y + spec.height - 1)
+    display = Window(
+        spec.full_x, spec.full_y, spec.full_x + spec.full_width - 1, spec.full_y + spec.full_height - 1
+    )
+    pixel_type = _TYPES.get(str(spec.format), "float")
+    return PartFacts(
+        index=index,
+        name="" if index == 0 else f"page{index + 1}",
+        view="",
+        storage="tiled" if spec.tile_width else "scanline",
+        compression=str(spec.get_string_attribute("compression")) or "none",
+        data_window=data,
+        display_window=display,
+        pixel_aspect=float(spec.get_float_attribute("PixelAspectRatio", 1.0)) or 1.0,
+        channels=tuple(ChannelFacts(name, pixel_type) for name in _names(spec.channelnames)),
+        metadata={
+            attribute.name: attribute.value
+            for attribute in spec.extra_attribs
+            if attribute.name in _KEPT and isinstance(attribute.value, str | int | float)
+        },
+    )
+
+
+def _names(channel_names: Sequence[str]) -> list[str]:
+    """Call a lone grey channel Y, as OpenEXR does; the reader's own name for it differs by format."""
+    names = list(channel_names)
+    return ["Y"] if len(names) == 1 else ["Y", "A"] if len(names) == 2 and names[1] == "A" else names
+
+
+def _torn(path: str, what: str) -> SourceError:
+    return SourceError(
+        f"{os.path.basename(path)} {what}.",
+        where=path,
+        why="Packed as it is, the shot would carry a torn frame.",
+        remedy="Render or copy this frame again and scan again; the other frames go on.",
+    )

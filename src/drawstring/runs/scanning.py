@@ -1,0 +1,148 @@
+"""Folders looked through beside the frames: scans that pages asked for, and folders that are watched.
+
+A scan runs in a thread of the engine, its decoding in reader processes, its progress in the ledger, so pages
+stay quick and a scan that was under way when the engine died is simply done again. A watched folder is
+scanned when its listing has changed and then stayed the same for a while: a render that is still writing is
+left alone.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import logging
+import os
+import threading
+import time
+from collections.abc import Sequence
+
+from sqlalchemy.orm import Session, sessionmaker
+
+from drawstring.core.arrivals import scan
+from drawstring.core.errors import DrawstringError
+from drawstring.runs.readers import Readers
+from drawstring.store import correcting, scans
+from drawstring.store.database import unit_of_work
+from drawstring.store.facts import scan_to_json
+from drawstring.store.models import ScanRow, WatchedFolder, now
+
+log = logging.getLogger(__name__)
+
+TELL_S = 0.4
+"""How often progress is written down."""
+
+LOOK_S = 5.0
+"""How often watched folders are listed; a change must have stayed the same from one look to the next."""
+
+
+class Scanning:
+    """Does waiting scans one after the other, and looks after watched folders.
+
+    Parameters
+    ----------
+    sessions : sessionmaker
+    readers : Readers
+        Of its own: ended by `close`.
+    roots : sequence of str
+        Folders that may be looked into.
+    look_s : float
+        How often watched folders are listed.
+    """
+
+    def __init__(
+        self,
+        sessions: sessionmaker[Session],
+        readers: Readers,
+        roots: Sequence[str],
+        *,
+        look_s: float = LOOK_S,
+    ) -> None:
+        self._sessions, self._readers, self._roots = sessions, readers, list(roots)
+        self._look_s, self._looked = look_s, 0.0
+        self._seen: dict[int, str] = {}
+        self._thread: threading.Thread | None = None
+
+    def step(self) -> None:
+        """Begin the next waiting scan when none is under way, and look at watched folders when it is time."""
+        if time.monotonic() - self._looked >= self._look_s:
+            self._looked = time.monotonic()
+            self._look()
+        if self._thread is not None and self._thread.is_alive():
+            return
+        with unit_of_work(self._sessions) as session:
+            todo = scans.waiting(session)
+        if todo:
+            self._thread = threading.Thread(target=self._carry_out, args=(todo[0].id,), daemon=True)
+            self._thread.start()
+
+    def close(self) -> None:
+        """End the readers; a scan under way is left to the next engine."""
+        self._readers.close()
+
+    def _carry_out(self, scan_id: int) -> None:
+        try:
+            carry_out_scan(self._sessions, scan_id, self._readers, self._roots)
+        except DrawstringError as error:
+            log.warning("Scan %s will be done again: %s", scan_id, error)
+
+    def _look(self) -> None:
+        with unit_of_work(self._sessions) as session:
+            for folder in session.query(WatchedFolder):
+                listing = listing_of(folder.folder)
+                before, self._seen[folder.id] = self._seen.get(folder.id), listing
+                if listing != folder.listing and listing == before:
+                    folder.listing = listing
+                    scans.ask(session, folder.show, folder.folder)
+
+
+def carry_out_scan(
+    sessions: sessionmaker[Session], scan_id: int, readers: Readers, roots: Sequence[str]
+) -> None:
+    """Scan a folder and write down what was found, or why it could not be scanned."""
+    with unit_of_work(sessions) as session:
+        row = session.get(ScanRow, scan_id)
+        if row is None:
+            return
+        row.state, row.done = "scanning", 0
+        folder, show = row.folder, row.show
+        patterns, fps, dictionary = list(show.patterns), show.fps, correcting.dictionary_of(show)
+    last = 0.0
+
+    def told(doing: str, done: int, total: int) -> None:
+        nonlocal last
+        if time.monotonic() - last < TELL_S and done < total:
+            return
+        last = time.monotonic()
+        with unit_of_work(sessions) as session:
+            session.query(ScanRow).filter_by(id=scan_id).update(
+                {"doing": doing, "done": done, "total": total}
+            )
+
+    try:
+        found = scan(
+            folder, roots=roots, patterns=patterns, dictionary=dictionary, fps=fps, surveyor=readers.survey,
+            recogniser=readers.recognise, told=told,
+        )  # fmt: skip
+        plain, fault = scan_to_json(found), {}
+    except DrawstringError as error:
+        plain, fault = {}, error.as_dict()
+    with unit_of_work(sessions) as session:
+        row = session.get(ScanRow, scan_id)
+        if row is not None:
+            row.result, row.fault = plain, fault
+            row.state, row.ended_at = ("failed" if fault else "done"), now()
+
+
+def listing_of(folder: str) -> str:
+    """Digest the names, sizes and times of a folder's files; empty when it can't be read."""
+    digest = hashlib.sha256()
+    count = 0
+    for place, folders, names in os.walk(folder):
+        folders.sort()
+        for name in sorted(names):
+            try:
+                status = os.stat(os.path.join(place, name))
+            except OSError:
+                continue
+            digest.update(f"{place}/{name}:{status.st_size}:{status.st_mtime_ns}\n".encode())
+            count += 1
+    return digest.hexdigest()[:32] if count else ""

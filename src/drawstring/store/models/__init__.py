@@ -1,0 +1,23 @@
+"""The tables. Constraints make nonsense impossible: a frame without a delivery, two runs of one version.
+
+Facts that only travel together (headers, findings, recipes) are JSONB, written from and read into the
+core's typed objects. Times are UTC.
+"""
+
+from drawstring.store.models.base import CODE, Base, now
+from drawstring.store.models.deliveries import Delivery, Frame, Measurement, Member, PassRow
+from drawstring.store.models.runs import Package, Run, RunFrame
+from drawstring.store.models.shows import (
+    DictionaryEntry,
+    Dismissal,
+    Revision,
+    ScanRow,
+    Shot,
+    Show,
+    WatchedFolder,
+)
+
+__all__ = [
+    "CODE", "Base", "Delivery", "DictionaryEntry", "Dismissal", "Frame", "Measurement", "Member", "Package",
+    "PassRow", "Revision", "Run", "RunFrame", "ScanRow", "Shot", "Show", "WatchedFolder", "now",
+]  # fmt: skip

@@ -1,0 +1,1 @@
+"""The delivery pages."""

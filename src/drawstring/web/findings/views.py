@@ -1,0 +1,93 @@
+"""Findings of a whole show in one list: filtered, put away with a reason, brought back, mended."""
+
+from __future__ import annotations
+
+from flask import Blueprint, make_response, render_template, request
+from sqlalchemy.orm import Session
+from werkzeug.wrappers import Response
+
+from drawstring.core.findings import ORDER, Finding, Severity
+from drawstring.store import correcting, deliveries, dismissals, recipes, shows
+from drawstring.store.models import Dismissal, Shot
+from drawstring.store.standing import shots_of, standings
+from drawstring.web.bench.views import changed
+from drawstring.web.services import who, work
+
+bp = Blueprint("findings", __name__)
+
+
+@bp.get("/shows/<code>/findings")
+def page(code: str) -> str:
+    """List what was noticed, the gravest first; the query narrows it."""
+    wanted = {name: request.args.get(name, "") for name in ("severity", "code", "shot")}
+    shows_away = request.args.get("away") == "yes"
+    with work() as session:
+        show = shows.find_show(session, code)
+        rows = standings(session, shots_of(session, show))
+        told: list[tuple[Shot, Finding, Dismissal | None]] = []
+        for row in rows:
+            if shows_away:
+                told += [(row.shot, finding, away) for finding, away in row.dismissed]
+            else:
+                told += [(row.shot, finding, None) for finding in row.all_findings]
+        codes = sorted({finding.code for _, finding, _ in told})
+        told = [
+            (shot, finding, away)
+            for shot, finding, away in told
+            if wanted["severity"] in ("", finding.severity.value)
+            and wanted["code"] in ("", finding.code)
+            and wanted["shot"] in ("", shot.code)
+        ]
+        told.sort(key=lambda one: (ORDER[one[1].severity], one[1].code, one[0].code))
+        template = "findings/_list.html" if request.headers.get("HX-Request") else "findings/findings.html"
+        return render_template(
+            template, show=show, told=told, wanted=wanted, shows_away=shows_away, codes=codes,
+            severities=list(Severity), shots=[row.shot.code for row in rows],
+            away_count=sum(len(row.dismissed) for row in rows),
+        )  # fmt: skip
+
+
+@bp.post("/shots/<int:shot_id>/<any(arrivals, depth, pack):knot>/findings/<fact>/dismiss")
+def dismiss(shot_id: int, knot: str, fact: str) -> Response:
+    """Put a finding away."""
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        dismissals.dismiss(session, shot, fact, request.form.get("finding.reason", ""), by=who())
+        return _answer(session, shot, knot)
+
+
+@bp.post("/shots/<int:shot_id>/<any(arrivals, depth, pack):knot>/findings/<fact>/bring-back")
+def bring_back(shot_id: int, knot: str, fact: str) -> Response:
+    """Let a finding count again."""
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        dismissals.bring_back(session, shot, fact)
+        return _answer(session, shot, knot)
+
+
+def _answer(session: Session, shot: Shot, knot: str) -> Response:
+    """Answer the bench with the knot as it now stands, the list of all findings with itself anew."""
+    if request.form.get("back") != "here":
+        return changed(session, shot, knot)
+    response = make_response("", 204)
+    response.headers["HX-Refresh"] = "true"
+    return response
+
+
+@bp.post("/shots/<int:shot_id>/<any(arrivals, depth, pack):knot>/mend")
+def mend(shot_id: int, knot: str) -> Response:
+    """Change what a finding's press says; the settings may be another knot's."""
+    typed = {name: value for name, value in request.form.items() if "." in name}
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        recipes.set_values(session, shot, typed, by=who())
+        return changed(session, shot, knot)
+
+
+@bp.post("/shots/<int:shot_id>/<any(arrivals, depth, pack):knot>/twin")
+def choose_twin(shot_id: int, knot: str) -> Response:
+    """Use the other one of two twins."""
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        correcting.choose_twin(session, deliveries.in_use(shot), request.form.get("pass", ""))
+        return changed(session, shot, knot)
