@@ -9,7 +9,7 @@ import click
 from drawstring.cli.common import main, opened, scanned
 from drawstring.core.errors import MissingError
 from drawstring.installation import Installation
-from drawstring.store import deliveries, recipes, shows
+from drawstring.store import deliveries, recipes, scans, shows
 
 
 @main.command("demo")
@@ -18,13 +18,15 @@ from drawstring.store import deliveries, recipes, shows
 @click.pass_obj
 def demo(installation: Installation, width: int, frames: int) -> None:
     """Render the demo show with the stand-in renderer and accept its shots, where that was not done yet."""
-    from drawstring.standins.tidewrack import FPS, SHOTS, render_show
+    from drawstring.standins.tidewrack import FAULTS, FPS, SHOTS, make_faults, render_show
 
     folder = os.path.join(installation.root_list[0], "tidewrack")
     with click.progressbar(length=1, label="  Rendering the demo show", show_pos=True) as bar:
         for done, total in render_show(folder, width=width, height=width * 9 // 16, frames=frames):
             bar.length = total
             bar.update(done - bar.pos)
+    faults = os.path.join(installation.root_list[0], FAULTS)
+    make_faults(faults)
     found = scanned(installation, folder)
     by_code = {one.shot: one for one in reversed(found.candidates)}
     with opened(installation) as session:
@@ -41,3 +43,5 @@ def demo(installation: Installation, width: int, frames: int) -> None:
                     recipes.set_values(session, shot, {name: value}, by="demo")
                 for knot in {name.partition(".")[0] for name in one.settled}:
                     recipes.settle(session, shot, knot, by="demo")
+        if not scans.recent(session, show):
+            scans.ask(session, show, os.path.realpath(faults))

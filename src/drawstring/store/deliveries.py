@@ -106,7 +106,7 @@ def use(session: Session, shot: Shot, delivery: Delivery, *, said: str = "", by:
         )
     before = shot.delivery
     if before is not None and before is not delivery:
-        delivery.differences = delivery_differences(_compared(session, before), _compared(session, delivery))
+        delivery.differences = delivery_differences(_compared(before), _compared(delivery))
     shot.delivery = delivery
     session.flush()
     measuring.ask(session, delivery)
@@ -114,7 +114,21 @@ def use(session: Session, shot: Shot, delivery: Delivery, *, said: str = "", by:
     recipes.settle(session, shot, "arrivals", said=said or f"went to {version}", by=by)
 
 
-def _compared(session: Session, delivery: Delivery) -> DeliveryFacts:
+def differences_to(shot: Shot, candidate: Candidate) -> list[str]:
+    """Say what a candidate would bring and lack against the delivery in use."""
+    window, display = candidate.window, candidate.members[0].display_window
+    if shot.delivery is None or window is None or display is None:
+        return []
+    frames = candidate.frames
+    whole = [number for number, fault in frames.items() if not fault]
+    numbers = list(frames)
+    after = DeliveryFacts(
+        candidate.version, candidate.passes, numbers[0], numbers[-1], len(whole), display, window
+    )
+    return delivery_differences(_compared(shot.delivery), after)
+
+
+def _compared(delivery: Delivery) -> DeliveryFacts:
     return DeliveryFacts(
         delivery.version, passes_of(delivery), delivery.first, delivery.last, delivery.usable,
         display_window(delivery), window_of(delivery),

@@ -101,6 +101,8 @@ def set_aside(paths: Iterable[str]) -> tuple[list[str], list[SetAside]]:
     >>> kept, aside = set_aside(whole + between)
     >>> kept, [one.code for one in aside]
     (['fog.1001.exr'], ['frame-negative', 'frame-between'])
+    >>> group(["yard-0101.png", "yard-0102.png"])[0].pattern
+    'yard-####.png'
     >>> set_aside(["TW.010.1001.exr", "TW.010.1002.exr"])[1]
     []
     """
@@ -170,11 +172,13 @@ def group(paths: Iterable[str]) -> list[Sequence]:
                 stem, ending = os.path.splitext(os.path.basename(path))
                 stills.append(Sequence(os.path.dirname(path), stem, ending, 0, ((0, path),)))
             continue
-        members = numbered.setdefault((folder, base, extension), [])
         for number in found.frameSet() or ():
             path = str(found.frame(number))
-            digits = len(os.path.basename(path)) - len(base) - len(extension)
-            members.append((int(number), digits, path))
+            # What looks like a minus is a dash between name and number; real minuses are set aside before.
+            stem = f"{base}-" if int(number) < 0 else base
+            digits = len(os.path.basename(path)) - len(stem) - len(extension)
+            members = numbered.setdefault((folder, stem, extension), [])
+            members.append((abs(int(number)), digits, path))
     sequences = [_sequence(*key, members) for key, members in numbered.items()]
     return sorted(sequences + stills, key=lambda s: (s.folder, s.base, s.extension))
 

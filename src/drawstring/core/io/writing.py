@@ -58,7 +58,7 @@ def write_exr(
     data_window, display_window : Window
         The data window's size is the arrays'.
     metadata : mapping, optional
-        Header attributes: text, whole and real numbers, lists of 2, 3, 9 or 16 numbers.
+        Header attributes: text, whole and real numbers, lists of 2, 3, 8 (chromaticities), 9 or 16 numbers.
     dwa_level : float
         For "dwaa": 45 is visually lossless for most pictures, 0 keeps most.
 
@@ -179,6 +179,8 @@ def _corners(window: Window) -> tuple[Any, Any]:
 
 def _attribute(value: Any) -> Any:
     """Give a value the form the EXR library wants: vectors and matrices as float32 arrays."""
+    if isinstance(value, list | tuple) and len(value) == 8:
+        return tuple(float(item) for item in value)  # chromaticities
     if isinstance(value, list | tuple):
         array = np.asarray(value, np.float32)
         return array.reshape(4, 4) if array.size == 16 else array.reshape(3, 3) if array.size == 9 else array

@@ -71,4 +71,4 @@ def _can_be_written(value: Any) -> bool:
     if not isinstance(value, list):
         return False
     flat = [item for row in value for item in (row if isinstance(row, list) else [row])]
-    return len(flat) in (2, 3, 9, 16) and all(isinstance(item, int | float) for item in flat)
+    return len(flat) in (2, 3, 8, 9, 16) and all(isinstance(item, int | float) for item in flat)

@@ -106,11 +106,11 @@ def recognise(
     list of Pass
         In the file's order, names unique.
     """
-    found = [
-        _taken(layer, pixels, dictionary, called, layer.view or view)
-        for layer in _joined_ranks(layers_of(facts))
-    ]
-    return with_names(found)
+    layers = _joined_ranks(layers_of(facts))
+    if called and len(layers) == 1 and len(layers[0].name) == 1:
+        # A lone V, Y or Z says less than the file's own name.
+        layers = [replace(layers[0], name="")]
+    return with_names([_taken(layer, pixels, dictionary, called, layer.view or view) for layer in layers])
 
 
 def with_names(passes: Sequence[Pass], *, default_view: str | None = None) -> list[Pass]:
@@ -179,7 +179,7 @@ def _taken(
     if planes and claim.role is Role.DEPTH:
         seen = depth_traits(planes[0], _alpha(pixels or {}))
         traits = tuple(t for t in traits if t not in ("metric", "normalised")) + seen
-    elif planes and claim.role is Role.NORMAL and not any(trait.endswith("space") for trait in traits):
+    elif planes and claim.role is Role.NORMAL:
         traits += normal_traits(planes)
     return Pass(
         claim.role.value, own, claim.role, round(claim.confidence, 3), claim.reason, view, layer.channels,

@@ -134,7 +134,8 @@ def _one_channel(pixels: NDArray[np.float64], seen: NDArray[np.float64]) -> tupl
         return Role.ID, f"{distinct} different whole numbers"
     if (seen < 0).any():
         return None
-    near, far = np.percentile(seen, [2, 98])
+    known = seen[seen < HUGE]
+    near, far = np.percentile(known, [2, 98]) if len(known) else (0.0, 0.0)
     empty = float((np.isinf(pixels) | (pixels >= HUGE)).mean())
     if far > 2 and far > 1.5 * max(near, 1e-6) or empty > 0.01 and far > 1.01:
         return Role.DEPTH, f"one channel from {near:.3g} to {far:.3g}"
@@ -184,13 +185,14 @@ def depth_traits(z: Stored, alpha: Stored | None) -> tuple[str, ...]:
 
 
 def normal_traits(planes: Sequence[Stored]) -> tuple[str, ...]:
-    """Tell normals that were lifted into 0..1, and camera space where nearly all of them face one way."""
+    """Tell normals that were lifted into 0..1; their space is said by names, not by values."""
     pixels = sample(planes[:3])
     seen = pixels[np.isfinite(pixels).all(axis=1) & (np.abs(pixels) > 1e-6).any(axis=1)]
-    if not len(seen) or len(planes) < 3:
-        return ()
-    if seen.min() >= 0 and unit_share(seen) < 0.5 < unit_share(seen * 2 - 1):
+    if (
+        len(seen)
+        and len(planes) >= 3
+        and seen.min() >= 0
+        and unit_share(seen) < 0.5 < unit_share(seen * 2 - 1)
+    ):
         return ("lifted to 0..1",)
-    # A surface that is seen faces the camera: in camera space one axis has one sign nearly everywhere.
-    towards = max(float((seen[:, 2] > -0.02).mean()), float((seen[:, 2] < 0.02).mean()))
-    return ("camera space",) if towards > 0.995 and float(np.abs(seen[:, 2]).mean()) > 0.3 else ()
+    return ()

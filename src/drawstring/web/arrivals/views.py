@@ -31,7 +31,7 @@ def page(code: str) -> str | Response:
         show = shows.find_show(session, code)
         recent = scans.recent(session, show)
         if recent and not request.args.get("new"):
-            return redirect(url_for("arrivals.scan", code=code, scan_id=recent[0].id))
+            return redirect(url_for("arrivals.scan", code=code, scan_id=recent[0].id, **request.args))
         return render_template("arrivals/arrivals.html", **_words(session, show, None))
 
 
@@ -66,7 +66,9 @@ def detail(code: str, scan_id: int, key: str) -> str:
         show = shows.find_show(session, code)
         row = scans.find(session, scan_id)
         one = scans.candidate(session, row, key)
-        return render_template("arrivals/_candidate.html", show=show, row=row, **_candidate_words(show, one))
+        return render_template(
+            "arrivals/_candidate.html", show=show, row=row, **_candidate_words(session, show, one)
+        )
 
 
 @bp.post("/shows/<code>/arrivals/<int:scan_id>/found/<key>/accept")
@@ -112,6 +114,21 @@ def watch(code: str) -> Response:
         else:
             scans.unwatch(session, show, folder)
         return _refresh()
+
+
+@bp.get("/shows/<code>/arrivals/<int:scan_id>/names")
+def names(code: str, scan_id: int) -> str:
+    """Show what names mean by the show's patterns, with suggestions made from the names themselves."""
+    with work() as session:
+        show = shows.find_show(session, code)
+        row = scans.find(session, scan_id)
+        found = scans.found(session, row)
+        examples = [report.frames[0].path for report in found.sequences]
+        return render_template(
+            "arrivals/_names.html", show=show, row=row, refusal=None, fields=list(FIELDS),
+            suggested=[s for s in suggest(examples) if s.pattern not in show.patterns],
+            lines=_meanings(found.sequences, list(show.patterns)),
+        )  # fmt: skip
 
 
 @bp.post("/shows/<code>/arrivals/<int:scan_id>/meaning")
@@ -178,27 +195,24 @@ def _words(session: Session, show: Show, row: ScanRow | None) -> dict[str, Any]:
         chosen = request.args.get("chosen", "")
         one = next((c for c in found.candidates if c.key == chosen), None)
         one = one or next(iter(found.candidates), None)
-        examples = [report.frames[0].path for report in found.sequences]
         words |= {
             "loose": [f for f in found.findings if all(f not in c.findings for c in found.candidates)],
             "states": {each.key: _state(show, each) for each in found.candidates},
             "chosen": one,
-            "suggested": [s for s in suggest(examples) if s.pattern not in show.patterns],
-            "lines": _meanings(found.sequences, list(show.patterns)),
-            "fields": list(FIELDS),
-            "refusal": None,
         }
         if one is not None:
-            words |= _candidate_words(show, one)
+            words |= _candidate_words(session, show, one)
     return words
 
 
-def _candidate_words(show: Show, one: Candidate) -> dict[str, Any]:
+def _candidate_words(session: Session, show: Show, one: Candidate) -> dict[str, Any]:
     shots = _by_code(show)
+    shot = shots.get(one.shot)
     return {
+        "differences": deliveries.differences_to(shot, one) if shot and one.passes else [],
         "one": one,
         "shots": shots,
-        "shot": shots.get(one.shot),
+        "shot": shot,
         "state": _state(show, one),
         "cells": [deliveries.cells_of([(f.number, f.fault) for f in m.frames]) for m in one.members],
         "roles": list(Role),
