@@ -113,7 +113,7 @@ def test_open_and_stale_knots_are_said_before_a_run(client, sessions, fog, copie
     with sessions.begin() as session:
         deliveries.accept(session, session.get_one(Shot, fog.id), newer)
     page = client.get(f"/shots/{fog.id}/pack").text
-    assert "Depth is stale: another delivery was accepted since" in page
+    assert "Depth is stale: v001 was accepted since" in page
     assert "Frames 1013 did not arrive" in page and "knot-stale" in page
     bench = client.get(f"/shots/{fog.id}/arrivals").text
     assert "cell is-missing" in bench and "Frame 1013 did not arrive" in bench

@@ -14,12 +14,10 @@ from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from typing import TypeVar
 
-from drawstring.core.arrivals.scan import Sampling, Told, recognise_sampled
+from drawstring.core.arrivals.scan import Recognised, Sampling, Told, recognise_sampled, recognise_unseen
 from drawstring.core.arrivals.survey import Survey, faulty, survey
 from drawstring.core.errors import DrawstringError, SourceError
-from drawstring.core.io.headers import read_facts
 from drawstring.core.io.pixels import use_threads
-from drawstring.core.passes import Pass, recognise
 
 Answer = TypeVar("Answer")
 
@@ -88,10 +86,10 @@ class Readers:
             told("reading headers", done, len(paths))
         return whole
 
-    def recognise(self, samplings: Sequence[Sampling], told: Told = _quiet) -> list[list[Pass]]:
+    def recognise(self, samplings: Sequence[Sampling], told: Told = _quiet) -> list[Recognised]:
         """Recognise passes of many sequences; where frames kill the decoder, by their names alone."""
         pool = self._get()
-        asked: list[Future[list[Pass]] | None] = []
+        asked: list[Future[Recognised] | None] = []
         for one in samplings:
             try:
                 asked.append(pool.submit(recognise_sampled, one))
@@ -109,12 +107,11 @@ class Readers:
             told("recognising passes", i, len(samplings))
         return found
 
-    def _by_itself(self, one: Sampling) -> list[Pass]:
+    def _by_itself(self, one: Sampling) -> Recognised:
         try:
             return self.read(one.paths[0], recognise_sampled, one)
         except DrawstringError:
-            facts = read_facts(one.paths[0])
-            return recognise(facts, dictionary=one.dictionary, called=one.called, view=one.view)
+            return self.read(one.paths[0], recognise_unseen, one)
 
     def close(self) -> None:
         """End the processes."""

@@ -248,12 +248,17 @@ def _read(path: str, pattern: str) -> Meaning | None:
     if not match:
         return None
     found = {name: (text or "") for name, text in match.groupdict().items()}
-    version = found.get("version", "")
+    version, view, called = (found.get(name, "") for name in ("version", "view", "pass"))
+    if side := re.search(r"\{view\}([._\- ])\{pass\}", pattern):
+        # Where one ends and the other begins is told by the words, not by the first separator.
+        own, known = view_and_pass(f"{view}{side[1]}{called}".split(side[1]))
+        if own and known:
+            view, called = side[1].join(own), side[1].join(known)
     return Meaning(
         shot=found.get("shot", ""),
-        view=view if (view := found.get("view", "")).lower() not in _MAIN else "",
+        view=view if view.lower() not in _MAIN else "",
         eye=EYES.get(found.get("eye", "").lower(), ""),
-        pass_name=found.get("pass", ""),
+        pass_name=called,
         version=int(version[1:]) if version else 0,
         pattern=pattern,
     )

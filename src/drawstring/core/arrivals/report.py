@@ -196,9 +196,15 @@ def sequence_report(sequence: Sequence, surveyed: Survey, meaning: Meaning) -> S
     )  # fmt: skip
 
 
-def with_passes(report: SequenceReport, passes: list[Pass]) -> SequenceReport:
-    """Add what was recognised, and what is to be said about it."""
-    return replace(report, passes=passes, findings=report.findings + _pass_findings(report, passes))
+def with_passes(report: SequenceReport, passes: list[Pass], facts: FileFacts) -> SequenceReport:
+    """Add what was recognised, and what is to be said about it.
+
+    `facts` are those of one of the sequence's own frames: the survey keeps one header for each layout,
+    and two sequences of one layout may differ in camera, rate and colour.
+    """
+    own = facts if report.facts and facts.layout == report.facts.layout else report.facts
+    report = replace(report, passes=passes, facts=own)
+    return replace(report, findings=report.findings + _pass_findings(report, passes))
 
 
 def _gaps(sequence: Sequence) -> list[Finding]:

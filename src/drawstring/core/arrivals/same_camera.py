@@ -27,6 +27,9 @@ SAME_PX = 0.1
 CAMERA = ("worldToCamera", "pinholeFocalLength", "sensorOverallDimensions", "nearClip", "farClip")
 """Header attributes that describe a camera; the first three as OpenEXR names them."""
 
+ALIKE = 0.35
+"""Below this correlation after shifting, a shift means nothing."""
+
 _register: Any = phase_cross_correlation  # untyped in its package
 _UPSAMPLE = 100
 _FLAT = 0.02
@@ -96,6 +99,10 @@ def compare(first: Plane, second: Plane, *, said: tuple[str, ...] = (), tile: in
     if a.std() < 1e-6 or b.std() < 1e-6:
         return SameCamera(None, 0, 0, (), 0, 1, said, "One of the pictures is empty: nothing to line up.")
     down, right = _shift(a, b)
+    alike = _alike(a, b, (round(down), round(right)))
+    if alike < ALIKE:
+        words = "The pictures have little in common: another scene, or cameras far apart."
+        return SameCamera(False, right, down, (), 0, 1, said, words)
     tiles = _tiles(a, b, (down, right), min(tile, *a.shape))
     turn, scale = _turn_and_scale(tiles, a.shape)
     worst = max((math.hypot(t.right, t.down) for t in tiles if t.sure > 0.5), default=math.hypot(right, down))
@@ -179,6 +186,16 @@ def _overlap(
     rows_b = slice(rows_a.start + down, rows_a.stop + down)
     cols_b = slice(cols_a.start + right, cols_a.stop + right)
     return a[rows_a, cols_a], b[rows_b, cols_b]
+
+
+def _alike(a: NDArray[np.float32], b: NDArray[np.float32], moved: tuple[int, int]) -> float:
+    """Give how far two pictures agree where they overlap after a shift: 1 the same, 0 nothing in common."""
+    if abs(moved[0]) > a.shape[0] // 2 or abs(moved[1]) > a.shape[1] // 2:
+        return 0.0
+    one, other = _overlap(a, b, moved)
+    if one.std() < 1e-6 or other.std() < 1e-6:
+        return 0.0
+    return float(np.corrcoef(one.ravel(), other.ravel())[0, 1])
 
 
 def _tiles(

@@ -43,10 +43,20 @@ class Sampling:
     called: str
     view: str
     dictionary: tuple[Entry, ...]
+    is_seen: bool = True
+    """Whether the frames' pixels are looked at."""
+
+
+@dataclass(frozen=True)
+class Recognised:
+    """What a few frames of a sequence showed: the first one's own header, and the passes."""
+
+    facts: FileFacts
+    passes: list[Pass]
 
 
 Surveyor = Callable[[list[str], Told], Survey]
-Recogniser = Callable[[list[Sampling], Told], list[list[Pass]]]
+Recogniser = Callable[[list[Sampling], Told], list[Recognised]]
 
 
 @dataclass(frozen=True)
@@ -89,11 +99,11 @@ def sample_pixels(path: str) -> dict[ChannelRef, Stored]:
     return {ref: plane[:: _step(plane), :: _step(plane)].copy() for ref, plane in planes.items()}
 
 
-def recognise_sampled(sampling: Sampling) -> list[Pass]:
+def recognise_sampled(sampling: Sampling) -> Recognised:
     """Recognise a sequence's passes from a few of its frames; by names alone where none can be decoded."""
     facts = read_facts(sampling.paths[0])
     seen: dict[ChannelRef, list[Stored]] = {}
-    for path in sampling.paths:
+    for path in sampling.paths if sampling.is_seen else ():
         try:
             for ref, plane in sample_pixels(path).items():
                 seen.setdefault(ref, []).append(plane)
@@ -104,7 +114,12 @@ def recognise_sampled(sampling: Sampling) -> list[Pass]:
     passes = recognise(
         facts, pixels or None, dictionary=sampling.dictionary, called=sampling.called, view=sampling.view
     )
-    return [_with_space(one, facts) for one in passes]
+    return Recognised(facts, [_with_space(one, facts) for one in passes])
+
+
+def recognise_unseen(sampling: Sampling) -> Recognised:
+    """Recognise a sequence's passes by their names alone, where no frame of it can be decoded."""
+    return recognise_sampled(replace(sampling, is_seen=False))
 
 
 def _with_space(one: Pass, facts: FileFacts) -> Pass:
@@ -131,7 +146,7 @@ def _survey_here(paths: list[str], told: Told) -> Survey:
     return survey(paths)
 
 
-def _recognise_here(samplings: list[Sampling], told: Told) -> list[list[Pass]]:
+def _recognise_here(samplings: list[Sampling], told: Told) -> list[Recognised]:
     return [recognise_sampled(one) for one in samplings]
 
 
@@ -194,10 +209,10 @@ def scan(
     whole = [(i, sampling) for i, report in enumerate(reports) if (sampling := _sampling(report, dictionary))]
     told("recognising passes", 0, len(whole))
     recognised = recogniser([sampling for _, sampling in whole], told)
-    for (i, _), passes in zip(whole, recognised, strict=True):
-        reports[i] = with_passes(reports[i], passes)
+    for (i, _), one in zip(whole, recognised, strict=True):
+        reports[i] = with_passes(reports[i], one.passes, one.facts)
     candidates = gather(reports, fps=fps)
-    findings += [finding for one in candidates for finding in one.findings]
+    findings += [finding for candidate in candidates for finding in candidate.findings]
     return Scan(real, reports, candidates, gravest_first(findings))
 
 

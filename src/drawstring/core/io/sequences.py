@@ -175,7 +175,8 @@ def group(paths: Iterable[str]) -> list[Sequence]:
         for number in found.frameSet() or ():
             path = str(found.frame(number))
             # What looks like a minus is a dash between name and number; real minuses are set aside before.
-            stem = f"{base}-" if int(number) < 0 else base
+            has_dash = os.path.basename(path)[len(base) :].startswith("-")
+            stem = f"{base}-" if has_dash else base
             digits = len(os.path.basename(path)) - len(stem) - len(extension)
             members = numbered.setdefault((folder, stem, extension), [])
             members.append((abs(int(number)), digits, path))

@@ -24,6 +24,7 @@ ENDINGS = frozenset(
 """What is read besides OpenEXR, by the name's ending."""
 
 _TYPES = {"uint8": "uint8", "uint16": "uint16", "half": "half", "float": "float", "uint32": "uint"}
+_HIGHEST = {"uint8": 255, "uint16": 65535}
 _KEPT = frozenset(
     {
         "oiio:ColorSpace", "oiio:BitsPerSample", "dpx:Transfer", "dpx:Colorimetric", "jpeg:subsampling",
@@ -89,18 +90,24 @@ def read_still_channels(path: str, wanted: Mapping[int, Sequence[ChannelFacts]])
             if not source.seek_subimage(part, 0):
                 raise _torn(path, f"has no page {part}")
             names = _names(source.spec().channelnames)
-            kind = "uint" if channels[0].pixel_type == "uint" else "float"
+            pixel_type = channels[0].pixel_type
+            kind = pixel_type if pixel_type in ("uint", "uint8", "uint16") else "float"
             pixels = source.read_image(part, 0, 0, len(names), kind)
             if pixels is None:
                 raise _torn(path, f"can't be decoded: {source.geterror().strip()}")
             for channel in channels:
                 plane = np.ascontiguousarray(np.asarray(pixels)[..., names.index(channel.name)])
-                read[ChannelRef(part, channel.name)] = (
-                    plane.astype(np.float16) if channel.pixel_type == "half" else plane
-                )
+                read[ChannelRef(part, channel.name)] = _as_values(plane, pixel_type)
     finally:
         source.close()
     return read
+
+
+def _as_values(plane: Stored, pixel_type: str) -> Stored:
+    """Give codes as shares of the highest one, the rest as it is stored."""
+    if pixel_type in _HIGHEST:
+        return plane.astype(np.float32) / np.float32(_HIGHEST[pixel_type])
+    return plane.astype(np.float16) if pixel_type == "half" else plane
 
 
 def _part(index: int, spec: Any) -> PartFacts:

@@ -31,7 +31,8 @@ def page(code: str) -> str | Response:
         show = shows.find_show(session, code)
         recent = scans.recent(session, show)
         if recent and not request.args.get("new"):
-            return redirect(url_for("arrivals.scan", code=code, scan_id=recent[0].id, **request.args))
+            chosen = request.args.get("chosen")
+            return redirect(url_for("arrivals.scan", code=code, scan_id=recent[0].id, chosen=chosen))
         return render_template("arrivals/arrivals.html", **_words(session, show, None))
 
 

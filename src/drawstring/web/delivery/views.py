@@ -12,6 +12,7 @@ from werkzeug.wrappers import Response
 from drawstring.core.arrays import Plane
 from drawstring.core.arrivals import SameCamera, camera_differences, compare
 from drawstring.core.errors import MissingError, SettingError
+from drawstring.core.io.headers import read_facts
 from drawstring.core.passes import LIT_ROLES, Pass, PassStatistics, Role
 from drawstring.store import correcting, deliveries, measuring, recipes, shows
 from drawstring.store.models import Delivery, Shot
@@ -157,8 +158,9 @@ def _brightness(session: Session, delivery: Delivery, one: Pass, number: int) ->
     window = deliveries.window_of(delivery)
     planes = house().frames.planes(files, one.channels[:3], window=window, level=0, is_light=False)
     colours = [np.asarray(planes[ref], np.float32) for ref in one.channels[:3]]
-    facts = files.get(one.channels[0].source)
-    said = facts.parts[one.channels[0].part].metadata if facts else {}
+    # A moving camera's matrix is each frame's own: the header is read anew, not remembered.
+    path = files[one.channels[0].source].path
+    said = house().readers.read(path, read_facts, path).parts[one.channels[0].part].metadata
     return np.asarray(sum(colours) / np.float32(len(colours)), np.float32), said
 
 

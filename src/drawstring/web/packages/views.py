@@ -4,18 +4,16 @@ from __future__ import annotations
 
 import os
 
-import cv2
-import numpy as np
 from flask import Blueprint, Response, render_template, send_file
 
 from drawstring.core.colour import look
 from drawstring.core.errors import MissingError
-from drawstring.core.io.facts import ChannelRef
-from drawstring.core.passes import Role
+from drawstring.core.io.headers import read_facts
+from drawstring.core.passes import COLOUR_ROLES, Role, recognise
 from drawstring.runs.checking import MANIFESTS, check_package
 from drawstring.runs.manifest import describe
 from drawstring.store import ledger
-from drawstring.web.pictures.frames import decode
+from drawstring.web.pictures.views import as_png
 from drawstring.web.services import house, work
 
 bp = Blueprint("packages", __name__)
@@ -80,11 +78,13 @@ def look_at(package_id: int, name: str) -> Response:
     """Give a small picture of a packed file, read back from it."""
     folder, _ = _frame_file(package_id, name)
     path = os.path.join(folder, name)
-    refs = [ChannelRef(0, letter) for letter in "RGB"]
-    planes = house().readers.read(path, decode, path, refs, 0, True)
-    small = look(Role.BEAUTY, [planes[ref] for ref in refs])
-    _, data = cv2.imencode(".png", np.ascontiguousarray(small[..., ::-1]))
-    return Response(data.tobytes(), mimetype="image/png", headers={"Cache-Control": "max-age=86400"})
+    facts = house().readers.read(path, read_facts, path)
+    # The beauty where it went out under its plain names, else whatever comes first.
+    one = min(recognise(facts), key=lambda each: each.name != Role.BEAUTY)
+    planes = house().frames.planes(
+        {0: facts}, one.channels[:3], window=facts.window, level=0, is_light=one.role in COLOUR_ROLES
+    )
+    return as_png(look(one.role, [planes[ref] for ref in one.channels[:3]]), min(facts.window.width, 1024))
 
 
 def _frame_file(package_id: int, name: str) -> tuple[str, int]:
