@@ -5,7 +5,7 @@ from __future__ import annotations
 import subprocess
 import sys
 import urllib.request
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import pytest
 from flask import Flask
@@ -15,7 +15,8 @@ from playwright.sync_api import Browser, Page, sync_playwright
 from sqlalchemy.orm import Session, sessionmaker
 
 from drawstring.core.arrivals import Candidate
-from drawstring.store import deliveries, shows
+from drawstring.runs.scanning import carry_out_scan
+from drawstring.store import deliveries, scans, shows
 from drawstring.store.models import Shot
 from drawstring.web.app import create_app
 from drawstring.web.services import House
@@ -57,6 +58,20 @@ def fog(sessions, candidate: Candidate) -> Shot:
         deliveries.accept(session, shot, candidate)
         _ = shot.delivery.members[0].frames
         return shot
+
+
+@pytest.fixture
+def look_through(app: Flask, sessions) -> Callable[[], None]:
+    """Do what the engine would: carry out every scan that waits."""
+    house: House = app.extensions["house"]
+
+    def look() -> None:
+        with sessions() as session:
+            todo = [row.id for row in scans.waiting(session)]
+        for number in todo:
+            carry_out_scan(sessions, number, house.readers, house.installation.root_list)
+
+    return look
 
 
 @pytest.fixture

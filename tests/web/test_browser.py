@@ -61,8 +61,9 @@ def test_from_a_folder_to_a_proven_package(page, source, sessions):
     page.get_by_role("link", name="Scan for arrivals", exact=True).click()
     page.get_by_label("Folder").fill("tidewrack/TW010")
     page.get_by_role("button", name="Scan").click()
-    arrival = page.locator(".arrival")
-    assert arrival.locator("tr", has_text="CryptoObject").inner_text().split()[1:3] == ["object", "matte"]
+    passes = page.locator(".found-passes li")
+    passes.nth(14).wait_for(timeout=60_000)
+    assert "object matte" in passes.filter(has_text="CryptoObject").inner_text()
     page.get_by_role("button", name="Accept as new shot TW010").click()
     page.wait_for_url("**/depth")
 

@@ -20,6 +20,8 @@ def recipe_of(sessions, shot):
 @pytest.mark.parametrize(
     "path",
     ["/", "/shows", "/shows/Tidewrack", "/shows/Tidewrack/arrivals", "/shows/Tidewrack/runs",
+     "/shows/Tidewrack/dictionary", "/shows/Tidewrack/findings", "/shots/{id}/same-camera",
+     "/shots/{id}/frames/1012/sheet", "/shots/{id}/facts/beauty", "/shots/{id}/facts/depth_normalised",
      "/shots/{id}/arrivals", "/shots/{id}/depth", "/shots/{id}/pack", "/shots/{id}", "/summary"],
 )  # fmt: skip
 def test_every_page_opens(client, fog, path):
@@ -44,7 +46,7 @@ def test_what_is_not_there_is_said_in_words(client, fog, path, status, words):
     assert part.headers["HX-Retarget"] == "#trouble" and "<html" not in part.text
 
 
-def test_the_first_show_and_its_first_shot_come_from_empty_pages(client, sources):
+def test_the_first_show_and_its_first_shot_come_from_empty_pages(client, sources, look_through):
     assert "There is no show yet" in client.get("/").text
     refused = client.post("/shows", data={"show.code": "a b", "show.fps": "24", "show.unit": "m"})
     assert refused.status_code == 422 and "can&#39;t be a code" in refused.text
@@ -52,13 +54,18 @@ def test_the_first_show_and_its_first_shot_come_from_empty_pages(client, sources
     assert refused.status_code == 422 and "is not a rate" in refused.text
     made = client.post("/shows", data={"show.code": "Pier", "show.fps": "25", "show.unit": "m"})
     assert made.status_code == 303 and "No shot yet" in client.get(made.location).text
-    found = client.post("/shows/Pier/arrivals", data={"arrivals.folder": "tidewrack/TW010"}, headers=HTMX)
-    assert "TW010_main_v001.####.exr" in found.text and "object matte" in found.text
-    folder = str(sources / "tidewrack" / "TW010" / "v001")
+    asked = client.post("/shows/Pier/arrivals", data={"arrivals.folder": "tidewrack/TW010"}, headers=HTMX)
+    scan = asked.headers["HX-Redirect"]
+    assert "Waiting for the engine" in client.get(scan).text
+    look_through()
+    found = client.get(scan, headers=HTMX).text
+    assert (
+        "TW010_main_v001.####.exr" in found
+        and "object matte" in found
+        and "Accept as new shot TW010" in found
+    )
     accepted = client.post(
-        "/shows/Pier/arrivals/accept",
-        data={"folder": folder, "pattern": "TW010_main_v001.####.exr", "shot": "TW010", "title": "Fog"},
-        headers=HTMX,
+        f"{scan}/found/TW010~1/accept", data={"shot": "TW010", "title": "Fog"}, headers=HTMX
     )
     assert accepted.status_code == 204 and accepted.headers["HX-Redirect"].startswith("/shots/")
     assert "15 passes, 6 frames" in client.get("/shows/Pier").text

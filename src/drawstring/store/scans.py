@@ -91,7 +91,7 @@ def found(session: Session, row: ScanRow) -> Scan:
             f"Scan {row.id} is {row.state}.", where="arrivals", why="Nothing can be accepted from it yet.",
             remedy="Wait until it is done, or scan again.",
         )  # fmt: skip
-    key = (row.id, row.show.fps)
+    key = (row.id, row.asked_at.isoformat(), row.show.fps)
     if key not in _FOUND:
         if len(_FOUND) >= 4:
             _FOUND.pop(next(iter(_FOUND)))
@@ -100,7 +100,7 @@ def found(session: Session, row: ScanRow) -> Scan:
     return _FOUND[key]
 
 
-_FOUND: dict[tuple[int, float], Scan] = {}
+_FOUND: dict[tuple[int, str, float], Scan] = {}
 """The last few scans, read back: pages ask for thumbnails of one again and again."""
 
 
