@@ -21,6 +21,7 @@ from local_postgres import LocalPostgres, free_port, place_for  # noqa: E402
 
 from drawstring.core.arrivals import scan  # noqa: E402
 from drawstring.core.depth import tally  # noqa: E402
+from drawstring.core.passes import pass_statistics  # noqa: E402
 from drawstring.installation import Installation  # noqa: E402
 from drawstring.store import deliveries, measuring, recipes, shows  # noqa: E402
 from drawstring.store.database import connect, migrate  # noqa: E402
@@ -49,6 +50,10 @@ def main() -> None:
             "board, 200 shots x 200 frames, ms", best(lambda: client.get("/shows/Bench"), 7) * 1000, "150 ms"
         )
         tell("bench page, ms", best(lambda: client.get("/shots/201/depth"), 7) * 1000, "150 ms")
+        tell("the same at Arrivals, ms", best(lambda: client.get("/shots/7/arrivals"), 7) * 1000, "150 ms")
+        tell(
+            "findings of the show, ms", best(lambda: client.get("/shows/Bench/findings"), 7) * 1000, "150 ms"
+        )
         pictures(client, frames)
         app.extensions["house"].readers.close()
     finally:
@@ -59,17 +64,20 @@ def main() -> None:
 
 def fill(url: str, small: Path, frames: Path) -> None:
     """Accept 200 shots of 200 frames, and one of HD frames, all measured."""
-    (report,) = scan(str(small), roots=[str(small)]).sequences
-    (large,) = scan(str(frames), roots=[str(frames)]).sequences
+    (plain,) = scan(str(small), roots=[str(small)]).candidates
+    (large,) = scan(str(frames), roots=[str(frames)]).candidates
     import numpy as np
 
     counted = {n: tally(np.random.default_rng(n).gamma(3, 9, (60, 80)).astype(np.float32)) for n in (1, 2)}
+    grey = pass_statistics([np.full((9, 16), 0.4, np.float32)], has_alpha=False)
+    held = {number: {place: grey for place in range(4)} for number in range(1001, 1201)}
     with sessionmaker(connect(url)).begin() as session:
         show = shows.make_show(session, "Bench")
         for number in range(201):
             shot = shows.make_shot(session, show, f"B{number:03d}")
-            deliveries.accept(session, shot, report if number < 200 else large)
-            measuring.finish(shot.sequence.measurement, counted, {})
+            deliveries.accept(session, shot, plain if number < 200 else large)
+            measuring.finish(shot.delivery.measured("depth"), counted, {})
+            measuring.finish(shot.delivery.measured("facts"), held, {})
             recipes.set_values(session, shot, {"depth.near": "3", "depth.far": "60"})
             recipes.settle(session, shot, "depth")
 

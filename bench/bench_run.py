@@ -16,7 +16,7 @@ from drawstring.core.pack import PackSettings
 from drawstring.core.passes import recognise
 from drawstring.core.recipe import Recipe
 from drawstring.runs.frame import carry_out
-from drawstring.runs.plan import FrameTask, RunPlan
+from drawstring.runs.plan import FrameTask, RunPlan, SourceFile
 
 
 def main() -> None:
@@ -30,11 +30,12 @@ def main() -> None:
         recipe = Recipe(
             depth=DepthSettings(near=4, far=90, settled_on="x"), pack=PackSettings(compression=compression)
         )
-        plan = RunPlan(1, "A", "B", 1, out, "m", recipe, "d", passes, facts)
+        plan = RunPlan(1, "A", "B", 1, out, "m", recipe, "d", passes, facts.window)
         count = iter(range(99))
 
         def ours(plan=plan, count=count) -> None:
-            task = FrameTask(1, path, facts.size_bytes, facts.mtime_ns, f"{next(count)}.exr")
+            source = SourceFile(0, path, facts.size_bytes, facts.mtime_ns)
+            task = FrameTask(1, (source,), f"{next(count)}.exr")
             answer = carry_out(plan, task)
             assert answer.checksum, answer.fault
 

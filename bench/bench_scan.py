@@ -37,7 +37,7 @@ def main() -> None:
             list(pool.map(headers, chunks))
             floor.append(time.perf_counter() - began)
             began = time.perf_counter()
-            scan(str(folder), roots=[str(folder)], surveyor=readers.survey)
+            scan(str(folder), roots=[str(folder)], surveyor=readers.survey, recogniser=readers.recognise)
             ours.append(time.perf_counter() - began)
     readers.close()
     tell(f"scan of {COUNT:,} frames: floor / ours", min(floor) / min(ours), "0.60")

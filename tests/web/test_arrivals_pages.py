@@ -132,7 +132,7 @@ def test_what_was_counted_is_drawn_flagged_and_mended(client, sessions, accept):
     assert "1 put away" in everything and "are the same picture" not in everything
     assert "are the same picture" in client.get("/shows/Tidewrack/findings?away=yes").text
     narrowed = client.get(
-        "/shows/Tidewrack/findings?code=pass-nan&shot=TW110&severity=warns", headers=HTMX
+        "/shows/Tidewrack/findings?kind=pass-nan&shot=TW110&severity=warns", headers=HTMX
     ).text
     assert narrowed.count("data-code=") == 1 and "<html" not in narrowed and "frame=1007" in narrowed
     back = client.post(f"{base}/bring-back", data={"back": "here"}, headers=HTMX)

@@ -12,7 +12,7 @@ from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.passes import Entry, Pass, Role, look_up, suffixes_for, with_names
 from drawstring.store import deliveries, measuring
 from drawstring.store.facts import pass_to_json
-from drawstring.store.models import Delivery, DictionaryEntry, PassRow, Shot, Show
+from drawstring.store.models import Delivery, DictionaryEntry, PassRow, Shot, Show, now
 
 SAID = "said by a person"
 
@@ -173,6 +173,7 @@ def _write_rows(session: Session, delivery: Delivery, passes: Sequence[Pass]) ->
     for row, one in zip(delivery.passes, passes, strict=True):
         for column, value in pass_to_json(one).items():
             setattr(row, column, value)
+    delivery.passes_at = now()
     session.flush()
 
 

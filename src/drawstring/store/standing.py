@@ -51,10 +51,9 @@ def shots_of(session: Session, show: Show) -> list[Shot]:
         .order_by(Shot.code)
         .options(
             joinedload(Shot.show),
-            # Curves are large and no board shows them.
-            selectinload(Shot.delivery).selectinload(Delivery.passes),
-            selectinload(Shot.delivery).selectinload(Delivery.members),
+            # Curves and findings are large; what a board shows of them is kept, and read when it changes.
             selectinload(Shot.delivery)
+            .options(defer(Delivery.findings))
             .selectinload(Delivery.measurements)
             .options(defer(Measurement.frames), defer(Measurement.whole)),
             selectinload(Shot.dismissals),
@@ -185,7 +184,7 @@ def _key(shot: Shot, revision: Revision | None) -> tuple[object, ...]:
         revision and (revision.id, revision.made_at),
         (delivery.id, delivery.digest, delivery.accepted_at),
         tuple((one.id, one.kind, one.state, one.asked_at) for one in delivery.measurements),
-        tuple((one.id, one.name, one.role, one.confidence) for one in delivery.passes),
+        delivery.passes_at,
     )
 
 

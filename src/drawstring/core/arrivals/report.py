@@ -175,24 +175,25 @@ def sequence_report(sequence: Sequence, surveyed: Survey, meaning: Meaning) -> S
     """
     entries = [(number, surveyed.files[path]) for number, path in sequence.files]
     layouts = Counter(entry.layout for _, entry in entries if entry.layout is not None)
-    usual = surveyed.facts[layouts.most_common(1)[0][0]] if layouts else None
+    usual_layout = layouts.most_common(1)[0][0] if layouts else None
+    usual = surveyed.facts[usual_layout] if usual_layout is not None else None
     findings = _gaps(sequence) + _faults(sequence, entries)
     frames = []
-    windows: list[Window] = []
+    taken: set[tuple[object, ...]] = set()
     for number, entry in entries:
         fault = entry.fault["what"] if entry.fault else ""
         if not fault and usual and entry.layout is not None:
-            facts = surveyed.facts[entry.layout]
-            if entry.layout != usual.layout:
+            if entry.layout is not usual_layout and entry.layout != usual_layout:
+                facts = surveyed.facts[entry.layout]
                 said = "; ".join(differences(facts, usual))
                 fault, odd = _odd(sequence, number, said, facts, usual)
                 findings.append(odd)
             if not fault:
-                windows.append(facts.window)
+                taken.add(entry.layout)
         frames.append(FrameReport(number, entry.path, entry.size_bytes, entry.mtime_ns, fault))
     return SequenceReport(
         sequence.folder, sequence.pattern, meaning, frames, sequence.missing, usual,
-        union(windows) if windows else None, [], findings,
+        union(surveyed.facts[layout].window for layout in taken) if taken else None, [], findings,
     )  # fmt: skip
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import os
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -228,20 +228,34 @@ def _sampling(report: SequenceReport, dictionary: Sequence[Entry]) -> Sampling |
     )  # fmt: skip
 
 
+def _files(folder: str) -> Iterator[tuple[str, bool]]:
+    """Give every file below a folder, by name, and whether it is a link; links to folders stay shut."""
+    if os.path.isfile(folder):
+        yield folder, os.path.islink(folder)
+        return
+    try:
+        entries = sorted(os.scandir(folder), key=lambda entry: entry.name)
+    except OSError:
+        return
+    for entry in entries:
+        if not entry.is_dir(follow_symlinks=False) and not (entry.is_symlink() and os.path.isdir(entry.path)):
+            yield entry.path, entry.is_symlink()
+    for entry in entries:
+        if entry.is_dir(follow_symlinks=False) and not entry.name.startswith("."):
+            yield from _files(entry.path)
+
+
 def _list(folder: str, roots: Sequence[str]) -> tuple[list[str], list[Finding]]:
     """List picture files below a folder; what is left out is said."""
     paths: list[str] = []
     outside: list[str] = []
     others: Counter[str] = Counter()
-    top = [folder] if os.path.isfile(folder) else []
-    for place, folders, names in os.walk(folder):
-        folders[:] = sorted(name for name in folders if not name.startswith("."))
-        top += [os.path.join(place, name) for name in sorted(names)]
-    for path in top:
-        ending = os.path.splitext(path)[1].lower()
-        if os.path.basename(path).startswith("."):
+    for path, is_link in _files(folder):
+        name = os.path.basename(path)
+        if name.startswith("."):
             continue
-        if os.path.islink(path) and not any(is_below(os.path.realpath(path), root) for root in roots):
+        ending = os.path.splitext(name)[1].lower()
+        if is_link and not any(is_below(os.path.realpath(path), root) for root in roots):
             outside.append(path)
         elif ending == ".exr" or ending in ENDINGS:
             paths.append(path)

@@ -111,7 +111,9 @@ def set_aside(paths: Iterable[str]) -> tuple[list[str], list[SetAside]]:
     between: dict[tuple[str, str], list[tuple[str, str, str]]] = {}
     for path in paths:
         folder, name = os.path.split(path)
-        if match := _NEGATIVE.match(name):
+        if "-" not in name and name.count(".") < 2:
+            kept.append(path)
+        elif match := _NEGATIVE.match(name):
             negative.setdefault(os.path.join(folder, match["base"]), []).append(path)
         elif match := _BETWEEN.match(name):
             key = (os.path.join(folder, match["base"]), match["ending"])

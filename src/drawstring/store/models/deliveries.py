@@ -40,6 +40,8 @@ class Delivery(Base):
     digest: Mapped[str] = mapped_column(String(32))
     """Of all frames' identities: the same files give the same digest."""
     accepted_at: Mapped[datetime] = mapped_column(default=now)
+    passes_at: Mapped[datetime] = mapped_column(default=now)
+    """When its passes were last written: what is kept about them elsewhere hangs on it."""
 
     shot: Mapped[Shot] = relationship(
         back_populates="deliveries", primaryjoin="Shot.id == foreign(Delivery.shot_id)"

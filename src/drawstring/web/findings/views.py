@@ -15,11 +15,14 @@ from drawstring.web.services import who, work
 
 bp = Blueprint("findings", __name__)
 
+MOST = 100
+"""How many findings are shown before somebody asks for all of them."""
+
 
 @bp.get("/shows/<code>/findings")
 def page(code: str) -> str:
     """List what was noticed, the gravest first; the query narrows it."""
-    wanted = {name: request.args.get(name, "") for name in ("severity", "code", "shot")}
+    wanted = {name: request.args.get(name, "") for name in ("severity", "kind", "shot")}
     shows_away = request.args.get("away") == "yes"
     with work() as session:
         show = shows.find_show(session, code)
@@ -35,13 +38,14 @@ def page(code: str) -> str:
             (shot, finding, away)
             for shot, finding, away in told
             if wanted["severity"] in ("", finding.severity.value)
-            and wanted["code"] in ("", finding.code)
+            and wanted["kind"] in ("", finding.code)
             and wanted["shot"] in ("", shot.code)
         ]
         told.sort(key=lambda one: (ORDER[one[1].severity], one[1].code, one[0].code))
+        total, told = len(told), told[: MOST if request.args.get("all") != "yes" else None]
         template = "findings/_list.html" if request.headers.get("HX-Request") else "findings/findings.html"
         return render_template(
-            template, show=show, told=told, wanted=wanted, shows_away=shows_away, codes=codes,
+            template, show=show, told=told, total=total, wanted=wanted, shows_away=shows_away, codes=codes,
             severities=list(Severity), shots=[row.shot.code for row in rows],
             away_count=sum(len(row.dismissed) for row in rows),
         )  # fmt: skip

@@ -97,6 +97,7 @@ def upgrade() -> None:
         sa.Column("differences", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
         sa.Column("digest", sa.String(length=32), nullable=False),
         sa.Column("accepted_at", sa.DateTime(timezone=True), nullable=False),
+        sa.Column("passes_at", sa.DateTime(timezone=True), nullable=False),
         sa.CheckConstraint("first <= last", name="deliveries_range"),
         sa.ForeignKeyConstraint(["shot_id"], ["shots.id"], ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("id"),
