@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
@@ -57,13 +58,7 @@ def walk(page: Page, address: str) -> None:
     shoot("bench-depth-dim")
     page.locator("#dim").click()
     page.get_by_role("button", name="Settle").click()
-    page.goto(f"{address}/shots/{shots['TW080']}/arrivals")
-    shoot("bench-arrivals")
-    page.goto(f"{address}/shows/Tidewrack/arrivals")
-    page.get_by_label("Folder").fill("tidewrack/TW010")
-    page.get_by_role("button", name="Scan").click()
-    page.locator(".arrival").wait_for(timeout=60_000)
-    shoot("arrivals")
+    arrivals(page, address, shoot)
     page.goto(f"{address}/shots/{shots['TW010']}/pack")
     if page.locator("[name='pack.normal.layer']").input_value() != "N":
         page.locator("[name='pack.normal.layer']").fill("N")
@@ -83,6 +78,48 @@ def walk(page: Page, address: str) -> None:
     page.goto(f"{address}/shows/Tidewrack")
     page.locator("input[name=shot]").first.check()
     shoot("board")
+
+
+def arrivals(page: Page, address: str, shoot: Callable[[str], None]) -> None:
+    """Take the Arrivals page and the bench at Arrivals, with what the folder of faults holds."""
+    board = f"{address}/shows/Tidewrack"
+
+    def accepted(code: str, key: str) -> str:
+        """Give the bench address of a shot, accepted from the folder of faults if it was not yet."""
+        page.goto(f"{board}/arrivals?chosen={key}")
+        page.locator(".candidate", has_text=code).click(timeout=60_000)
+        page.locator(".found-head", has_text=code).wait_for()
+        page.locator(".found-head .accept .strong").click()
+        page.wait_for_url("**/shots/**")
+        return f"{page.url.rpartition('/')[0]}/arrivals"
+
+    page.goto(f"{board}/arrivals?chosen=TW110~1")
+    page.locator(".candidate").nth(6).wait_for(timeout=60_000)
+    shoot("arrivals")
+    page.get_by_role("button", name="what names mean").click()
+    page.locator("[data-pattern]").first.click()
+    page.get_by_text("fit a pattern").wait_for()
+    shoot("arrivals-names")
+    page.goto(accepted("TW130", "TW130~0"))
+    page.locator("[data-readings=beauty]").click()
+    page.locator("#tray .pass").first.wait_for()
+    shoot("bench-readings")
+    eyes = accepted("TW120", "TW120~2")
+    page.goto(eyes.replace("/arrivals", "/same-camera"))
+    page.locator("select[name=with]").select_option(index=1)
+    page.get_by_role("button", name="Compare").click()
+    page.locator(".answer").wait_for()
+    shoot("same-camera")
+    page.goto(accepted("TW110", "TW110~1"))
+    page.locator(".finding[data-code=frame-stands-out]").wait_for(timeout=60_000, state="attached")
+    page.locator("#tray [data-pass=diffuse_indirect]").click()
+    page.locator("#frames [data-frame='1006']").click()
+    page.locator("#facts-of-pass .flag").wait_for()
+    shoot("bench-arrivals")
+    page.goto(f"{page.url.rpartition('/')[0]}/frames/1005/sheet")
+    shoot("sheet")
+    page.goto(f"{board}/findings")
+    shoot("findings")
 
 
 def link_of(page: Page, code: str) -> str:

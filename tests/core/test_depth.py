@@ -6,6 +6,7 @@ from fractions import Fraction
 import numpy as np
 import pytest
 from hypothesis import given
+from hypothesis import settings as held_to
 from hypothesis import strategies as st
 
 from drawstring.core.depth import (
@@ -14,6 +15,8 @@ from drawstring.core.depth import (
     NothingThere,
     Overshoot,
     WhiteEnd,
+    check_clips,
+    check_frames,
     check_range,
     clipped_shares,
     merged,
@@ -24,6 +27,7 @@ from drawstring.core.depth import (
 )
 from drawstring.core.errors import SettingError
 from drawstring.core.findings import Severity
+from drawstring.core.io.facts import FileFacts, PartFacts, Window
 
 distance = st.floats(0.015625, 8192, width=32)
 
@@ -92,6 +96,7 @@ def test_an_open_end_is_refused(near, far):
         )
 
 
+@held_to(deadline=None)  # the first call compiles
 @given(seed=st.integers(0, 10_000), frames=st.integers(1, 4), percent=st.floats(0, 100))
 def test_percentiles_over_frames_are_within_a_tenth_of_a_percent(seed, frames, percent):
     rng = np.random.default_rng(seed)
@@ -136,3 +141,30 @@ def test_depth_typed_in_millimetres_is_suspected():
         tally(np.float32([[2, 9]])), DepthSettings(near=2000, far=9000), unit="m", where="depth"
     )
     assert "The unit looks wrong" in found[0].what and "2 m to 9 m" in found[0].what
+
+
+def test_frames_that_leave_the_range_are_told_with_the_press_that_mends_it():
+    ends = {n: (4.0 + 0.1 * n, 60.0 + n) for n in range(1, 11)}
+    ends[7] = (2.5, 63.0)
+    settings = DepthSettings(near=4, far=68)
+    near, far = check_frames(ends, settings, unit="m", where="TW1, depth")
+    assert near.what == "Frame 7 goes nearer than near, frame 7 to 2.5 m." and near.frame == 7
+    assert near.mends[1].values == (("depth.near", "2.5"),)
+    assert far.what.startswith("Frame 10 goes further than far") and far.mends[1].label == "move far to 70 m"
+    assert check_frames(ends, DepthSettings(near=2, far=80), unit="m", where="") == []
+    assert check_frames(ends, DepthSettings(), unit="m", where="") == []
+    everywhere = DepthSettings(near=30, far=200)
+    assert check_frames(ends, everywhere, unit="m", where="") == [], "clipping all frames is a choice"
+
+
+@pytest.mark.parametrize(
+    ("near", "far", "words"), [(0.1, 80, ["far clip plane, 80 m"]), (2, 900, ["near clip"]), (0.1, 900, [])]
+)
+def test_a_picture_that_ends_at_a_clip_plane_was_cut_by_it(near, far, words):
+    window = Window(0, 0, 1, 0)
+    said = {"nearClip": near, "farClip": far}
+    part = PartFacts(0, "", "", "scanline", "zip", window, window, 1.0, (), said)
+    counted = tally(np.float32([[2, 80]]))
+    found = check_clips(counted, FileFacts("a.exr", 1, 1, (part,)), unit="m", where="x")
+    assert len(found) == len(words) and all(word in one.what for word, one in zip(words, found, strict=True))
+    assert check_clips(counted, FileFacts("a.exr", 1, 1, ()), unit="m", where="x") == []

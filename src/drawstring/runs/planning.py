@@ -75,7 +75,7 @@ def notes_for(how: ShotStanding) -> list[str]:
     """Say what a run of the shot would leave out or do on old grounds."""
     notes = []
     for knot in how.knots:
-        makes = [result.name for result in RESULTS.values() if result.knot == knot.name]
+        makes = [one.name for one in RESULTS.values() if one.knot == knot.name and one.is_packed]
         if knot.state is KnotState.OPEN and makes:
             notes.append(f"{knot.title} is open: {', '.join(makes)} will not be in the package.")
         elif knot.state is KnotState.STALE and makes:

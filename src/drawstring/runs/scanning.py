@@ -14,6 +14,8 @@ import os
 import threading
 import time
 from collections.abc import Sequence
+from contextlib import suppress
+from typing import Any
 
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -21,7 +23,7 @@ from drawstring.core.arrivals import scan
 from drawstring.core.errors import DrawstringError
 from drawstring.runs.readers import Readers
 from drawstring.store import correcting, scans
-from drawstring.store.database import unit_of_work
+from drawstring.store.database import DatabaseAway, unit_of_work
 from drawstring.store.facts import scan_to_json
 from drawstring.store.models import ScanRow, WatchedFolder, now
 
@@ -60,13 +62,16 @@ class Scanning:
         self._look_s, self._looked = look_s, 0.0
         self._seen: dict[int, str] = {}
         self._thread: threading.Thread | None = None
+        self._watcher: threading.Thread | None = None
 
     def step(self) -> None:
         """Begin the next waiting scan when none is under way, and look at watched folders when it is time."""
-        if time.monotonic() - self._looked >= self._look_s:
+        if time.monotonic() - self._looked >= self._look_s and not _is_busy(self._watcher):
             self._looked = time.monotonic()
-            self._look()
-        if self._thread is not None and self._thread.is_alive():
+            # Listing a large folder takes its time, which frames must not wait for.
+            self._watcher = threading.Thread(target=self._look, daemon=True)
+            self._watcher.start()
+        if _is_busy(self._thread):
             return
         with unit_of_work(self._sessions) as session:
             todo = scans.waiting(session)
@@ -85,13 +90,27 @@ class Scanning:
             log.warning("Scan %s will be done again: %s", scan_id, error)
 
     def _look(self) -> None:
+        try:
+            with unit_of_work(self._sessions) as session:
+                watched = {folder.id: folder.folder for folder in session.query(WatchedFolder)}
+            for number, path in watched.items():
+                listing = listing_of(path)
+                before, self._seen[number] = self._seen.get(number), listing
+                if listing == before:
+                    self._scan_if_changed(number, listing)
+        except DatabaseAway as error:
+            log.warning("Watched folders wait for the database: %s", error)
+
+    def _scan_if_changed(self, number: int, listing: str) -> None:
         with unit_of_work(self._sessions) as session:
-            for folder in session.query(WatchedFolder):
-                listing = listing_of(folder.folder)
-                before, self._seen[folder.id] = self._seen.get(folder.id), listing
-                if listing != folder.listing and listing == before:
-                    folder.listing = listing
-                    scans.ask(session, folder.show, folder.folder)
+            folder = session.get(WatchedFolder, number)
+            if folder is not None and folder.listing != listing:
+                folder.listing = listing
+                scans.ask(session, folder.show, folder.folder)
+
+
+def _is_busy(thread: threading.Thread | None) -> bool:
+    return thread is not None and thread.is_alive()
 
 
 def carry_out_scan(
@@ -112,10 +131,10 @@ def carry_out_scan(
         if time.monotonic() - last < TELL_S and done < total:
             return
         last = time.monotonic()
-        with unit_of_work(sessions) as session:
-            session.query(ScanRow).filter_by(id=scan_id).update(
-                {"doing": doing, "done": done, "total": total}
-            )
+        news: dict[Any, Any] = {"doing": doing, "done": done, "total": total}
+        # Progress may be lost while the database is away; what was found is not.
+        with suppress(DatabaseAway), unit_of_work(sessions) as session:
+            session.query(ScanRow).filter_by(id=scan_id).update(news)
 
     try:
         found = scan(

@@ -6,8 +6,8 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from sqlalchemy import insert, select
-from sqlalchemy.orm import Session
+from sqlalchemy import func, insert, select
+from sqlalchemy.orm import Session, undefer
 
 from drawstring.core.arrivals import Candidate, DeliveryFacts, delivery_differences
 from drawstring.core.errors import MissingError, SourceError
@@ -220,6 +220,7 @@ def files_of(session: Session, delivery: Delivery, number: int) -> dict[int, Fil
         .join(Member)
         .where(Member.delivery_id == delivery.id, Frame.number == number)
         .order_by(Member.place)
+        .options(undefer(Member.facts))
     )
     rows = list(session.execute(query))
     if not rows:
@@ -239,6 +240,17 @@ def files_of(session: Session, delivery: Delivery, number: int) -> dict[int, Fil
             why="It is left out of every package.", remedy="Render it again and scan again.",
         )  # fmt: skip
     return files
+
+
+def bytes_a_frame(session: Session, delivery: Delivery) -> int:
+    """Give how many bytes a frame takes on the disk, on average over those that are whole."""
+    query = (
+        select(func.coalesce(func.sum(Frame.size_bytes), 0), func.count(func.distinct(Frame.number)))
+        .join(Member)
+        .where(Member.delivery_id == delivery.id, Frame.fault == "")
+    )
+    total, frames = session.execute(query).one()
+    return int(total) // max(1, frames)
 
 
 def usable_frames(

@@ -32,6 +32,8 @@ def tally_to_json(tally: DepthTally) -> dict[str, Any]:
         "nearest": _number(tally.nearest),
         "furthest": _number(tally.furthest),
         "first_bin": tally.first_bin,
+        "edges": tally.edges,
+        "mixed": tally.mixed,
         "counts": packed,
     }
 
@@ -49,6 +51,8 @@ def tally_from_json(plain: Mapping[str, Any]) -> DepthTally:
         furthest,
         plain["first_bin"],
         counts,
+        plain.get("edges", 0),
+        plain.get("mixed", 0),
     )
 
 
@@ -94,7 +98,8 @@ def finish(measurement: Measurement, counted: Mapping[int, Any], faults: Mapping
     """Write down what was counted: depth tallies, or statistics by a pass's place."""
     if measurement.kind == "depth":
         measurement.frames = {str(number): curve_of(one) for number, one in sorted(counted.items())}
-        measurement.whole = tally_to_json(merged(counted.values()))
+        ends = {str(n): [one.nearest, one.furthest] for n, one in sorted(counted.items()) if one.seen}
+        measurement.whole = tally_to_json(merged(counted.values())) | {"ends": ends}
     else:
         measurement.frames = {
             str(number): {str(place): one.as_dict() for place, one in of_frame.items()}
@@ -170,6 +175,14 @@ def whole_tally(session: Session, measurement: Measurement | None) -> DepthTally
         return None
     key = (measurement.id, measurement.asked_at.isoformat())
     return _KEPT.get(key) or _keep(key, _load(session, measurement.id))
+
+
+def frame_ends(session: Session, measurement: Measurement | None) -> dict[int, tuple[float, float]]:
+    """Give the nearest and furthest distance of each frame; empty while it is not measured."""
+    if measurement is None or measurement.state != "done":
+        return {}
+    plain = session.scalar(select(Measurement.whole["ends"]).where(Measurement.id == measurement.id))
+    return {int(number): (near, far) for number, (near, far) in (plain or {}).items()}
 
 
 _KEPT: dict[tuple[int, str], DepthTally] = {}

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, defer, joinedload, selectinload
 
-from drawstring.core.depth import check_range
+from drawstring.core.depth import check_clips, check_frames, check_range
 from drawstring.core.findings import Finding, Severity, finding_from_dict, gravest_first
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import CordFacts, KnotView, OutputPlan, Recipe, cord, plan_outputs, upgraded
@@ -199,9 +199,32 @@ def _derive(session: Session, shot: Shot, revision: Revision | None) -> Derived:
         said = [finding_from_dict(plain) for plain in delivery.findings]
         counted = measuring.told_facts(session, delivery.measured("facts")).get("findings", [])
         findings["arrivals"] = _still_true(said, passes) + [finding_from_dict(plain) for plain in counted]
+        findings["arrivals"] += _frames_asked_for(shot, delivery, recipe)
         if recipe.depth.needed:
             findings["depth"] = _depth_findings(session, shot, delivery.measured("depth"), recipe, passes)
     return recipe, passes, outputs, findings
+
+
+def _frames_asked_for(shot: Shot, delivery: Delivery, recipe: Recipe) -> list[Finding]:
+    """Compare the frames that the shot is to have with those that came."""
+    first, last = recipe.arrivals.first, recipe.arrivals.last
+    lacks = []
+    if first is not None and first < delivery.first:
+        lacks.append(f"{first} to {delivery.first - 1}")
+    if last is not None and last > delivery.last:
+        lacks.append(f"{delivery.last + 1} to {last}")
+    if not lacks:
+        return []
+    return [
+        Finding(
+            "range-short",
+            Severity.WARNS,
+            f"The shot is to have frames {' and '.join(lacks)}, which did not come.",
+            f"{shot.code}, arrivals.first",
+            "The package would end before the cut does.",
+            f"Have them rendered; the delivery has {delivery.first} to {delivery.last}.",
+        )
+    ]
 
 
 def _still_true(said: list[Finding], passes: list[Pass]) -> list[Finding]:
@@ -231,7 +254,9 @@ def _depth_findings(
             )
         ]
     tally = measuring.whole_tally(session, measurement)
-    if tally is None:
+    if tally is None or shot.delivery is None:
         return []
-    where = f"{shot.code}, {measurement.pass_name if measurement else 'depth'}"
-    return check_range(tally, recipe.depth, unit=shot.show.scene_unit, where=where)
+    where, unit = f"{shot.code}, {measurement.pass_name if measurement else 'depth'}", shot.show.scene_unit
+    found = check_range(tally, recipe.depth, unit=unit, where=where)
+    found += check_frames(measuring.frame_ends(session, measurement), recipe.depth, unit=unit, where=where)
+    return found + check_clips(tally, deliveries.facts_of(shot.delivery), unit=unit, where=where)

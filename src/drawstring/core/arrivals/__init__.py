@@ -5,7 +5,7 @@ from drawstring.core.arrivals.differences import DeliveryFacts, delivery_differe
 from drawstring.core.arrivals.paths import inside_roots
 from drawstring.core.arrivals.patterns import Meaning, check_pattern, read_path, suggest
 from drawstring.core.arrivals.report import SequenceReport, sequence_report
-from drawstring.core.arrivals.same_camera import SameCamera, camera_differences, compare
+from drawstring.core.arrivals.same_camera import SameCamera, camera_differences, camera_words, compare
 from drawstring.core.arrivals.scan import Scan, scan
 from drawstring.core.arrivals.settings import ArrivalsSettings
 from drawstring.core.arrivals.survey import Survey, survey
@@ -20,6 +20,7 @@ __all__ = [
     "SequenceReport",
     "Survey",
     "camera_differences",
+    "camera_words",
     "check_pattern",
     "compare",
     "delivery_differences",

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from skimage.registration import phase_cross_correlation
 
 from drawstring.core.arrays import Plane
+from drawstring.core.io.facts import FileFacts
 
 SAME_PX = 0.1
 """Below this shift everywhere the pictures line up."""
@@ -110,6 +111,28 @@ def compare(first: Plane, second: Plane, *, said: tuple[str, ...] = (), tile: in
     return SameCamera(
         is_same, right, down, tiles, turn, scale, said, _words(is_same, right, down, turn, scale, said)
     )
+
+
+def camera_words(facts: FileFacts) -> list[str]:
+    """Say what a header tells of its camera: lens, film back, clip planes, kind of depth, unit.
+
+    Parameters
+    ----------
+    facts : FileFacts
+        Only the first part is asked.
+    """
+    said = facts.parts[0].metadata if facts.parts else {}
+    words = []
+    if isinstance(said.get("pinholeFocalLength"), int | float):
+        words.append(f"{said['pinholeFocalLength']:g} mm")
+    if isinstance(said.get("sensorOverallDimensions"), list):
+        words.append(f"film back {said['sensorOverallDimensions'][0]:g} mm")
+    near, far = said.get("nearClip"), said.get("farClip")
+    if isinstance(near, int | float) and isinstance(far, int | float):
+        words.append(f"clips {near:.4g} to {far:.4g}")
+    words += [f"depth {said[name]}" for name in ("depthKind",) if isinstance(said.get(name), str)]
+    words += [f"in {said[name]}" for name in ("sceneUnit",) if isinstance(said.get(name), str)]
+    return words
 
 
 def camera_differences(first: Mapping[str, Any], second: Mapping[str, Any]) -> tuple[str, ...]:

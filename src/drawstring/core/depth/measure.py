@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from drawstring.core.arrays import Counts, Mask, Plane
 from drawstring.core.depth.background import nothing_there
+from drawstring.core.depth.edges import edge_map
 
 _SHIFT = 12
 _BINS = 1 << (31 - _SHIFT)
@@ -37,6 +38,8 @@ class DepthTally:
         Number of the first fine bin in `counts`.
     counts : (N,) int64
         Pixels in each fine bin.
+    edges, mixed : int
+        Pixels beside a step in depth, and those of them that mix its two sides (see `edges`).
     """
 
     pixels: int
@@ -47,6 +50,8 @@ class DepthTally:
     furthest: float
     first_bin: int
     counts: Counts
+    edges: int = 0
+    mixed: int = 0
 
     @property
     def seen(self) -> int:
@@ -117,22 +122,25 @@ def tally(z: Plane, alpha: Plane | None = None, *, nothing: Mask | None = None) 
     empty = np.zeros(0, np.int64)
     if not seen.size:
         return DepthTally(z.size, z.size, nan, negative, math.nan, math.nan, 0, empty)
+    edges, mixed = edge_map(z, nothing).counts
     bins = seen.view(np.int32) >> _SHIFT
     first = int(bins.min())
     counts = np.bincount(bins - first).astype(np.int64)
     return DepthTally(
-        z.size, z.size - seen.size, nan, negative, float(seen.min()), float(seen.max()), first, counts
-    )
+        z.size, z.size - seen.size, nan, negative, float(seen.min()), float(seen.max()), first, counts,
+        edges, mixed,
+    )  # fmt: skip
 
 
 def merged(tallies: Iterable[DepthTally]) -> DepthTally:
     """Add up tallies of several frames."""
     total = np.zeros(_BINS + 1, np.int64)
-    pixels = nothing = nan = negative = 0
+    pixels = nothing = nan = negative = edges = mixed = 0
     nearest, furthest = math.inf, -math.inf
     for one in tallies:
         pixels, nothing = pixels + one.pixels, nothing + one.nothing
         nan, negative = nan + one.nan, negative + one.negative
+        edges, mixed = edges + one.edges, mixed + one.mixed
         if one.seen:
             nearest, furthest = min(nearest, one.nearest), max(furthest, one.furthest)
             total[one.first_bin : one.first_bin + len(one.counts)] += one.counts
@@ -141,8 +149,9 @@ def merged(tallies: Iterable[DepthTally]) -> DepthTally:
         return DepthTally(pixels, nothing, nan, negative, math.nan, math.nan, 0, total[:0])
     first, last = int(used[0]), int(used[-1])
     return DepthTally(
-        pixels, nothing, nan, negative, nearest, furthest, first, total[first : last + 1].copy()
-    )
+        pixels, nothing, nan, negative, nearest, furthest, first, total[first : last + 1].copy(),
+        edges, mixed,
+    )  # fmt: skip
 
 
 def bin_edges(numbers: NDArray[np.int64], *, coarse: bool = False) -> NDArray[np.float64]:

@@ -47,6 +47,17 @@ class NothingThere(StrEnum):
     """As if it were at near."""
 
 
+class Edges(StrEnum):
+    """What becomes of pixels at edges in which near and far are mixed."""
+
+    AS_THEY_CAME = "as they came"
+    """They keep their mean of two distances."""
+    NEARER = "the nearer"
+    """They get the distance of the nearer side."""
+    FURTHER = "the further"
+    """They get the distance of the further side."""
+
+
 class DepthSettings(KnotSettings):
     """How depth is normalised, the same for every frame of the shot."""
 
@@ -57,6 +68,7 @@ class DepthSettings(KnotSettings):
     mapping: Mapping = setting(Mapping.LINEAR, "How distances between near and far become values.")
     white_is: WhiteEnd = setting(WhiteEnd.NEAR, "Which end is white, value 1.")
     overshoot: Overshoot = setting(Overshoot.CLAMP, "What distances outside near and far become.")
+    edges: Edges = setting(Edges.AS_THEY_CAME, "What pixels that mix near and far become.")
     nothing: NothingThere = setting(NothingThere.FAR_END, "What a pixel without a distance becomes.")
 
     def faults(self) -> list[SettingError]:

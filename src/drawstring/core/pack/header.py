@@ -59,6 +59,7 @@ def header_of(
             "drawstring.depth.far": float(depth.far),
             "drawstring.depth.mapping": depth.mapping.value,
             "drawstring.depth.whiteIs": depth.white_is.value,
+            "drawstring.depth.edges": depth.edges.value,
             "drawstring.depth.overshoot": depth.overshoot.value,
             "drawstring.depth.nothing": depth.nothing.value,
         }

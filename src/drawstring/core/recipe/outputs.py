@@ -44,7 +44,7 @@ def plan_outputs(passes: Sequence[Pass], recipe: Recipe, *, settled_only: bool =
     results = {
         name: suffixes
         for name, suffixes in available_results(passes, recipe).items()
-        if not settled_only or recipe.knot(RESULTS[name].knot).settled_on
+        if RESULTS[name].is_packed and (not settled_only or recipe.knot(RESULTS[name].knot).settled_on)
     }
     channels, findings = lay_out(passes, results, recipe.pack)
     made = tuple(dict.fromkeys(c.source for c in channels if c.ref is None))

@@ -12,6 +12,7 @@ import numpy as np
 
 from drawstring.core.arrays import Plane, Stored
 from drawstring.core.depth.background import nothing_there
+from drawstring.core.depth.edges import edge_map, repaired
 from drawstring.core.depth.normalise import normalise
 from drawstring.core.errors import MissingError
 from drawstring.core.io.facts import ChannelRef
@@ -40,6 +41,8 @@ class Result:
         The channels it reads.
     compute : callable of (pixels, passes, recipe)
         Its planes, float32.
+    is_packed : bool
+        Whether it goes out; else it is there to be looked at.
     """
 
     name: str
@@ -48,6 +51,7 @@ class Result:
     is_ready: Callable[[Sequence[Pass], Recipe], bool]
     inputs: Callable[[Sequence[Pass]], list[ChannelRef]]
     compute: Callable[[Pixels, Sequence[Pass], Recipe], list[Plane]]
+    is_packed: bool = True
 
 
 def depth_pass(passes: Sequence[Pass]) -> Pass | None:
@@ -103,12 +107,25 @@ def _normalised_ready(passes: Sequence[Pass], recipe: Recipe) -> bool:
 
 def _normalised(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe) -> list[Plane]:
     z, alpha = depth_planes(pixels, passes)
-    return [normalise(z, recipe.depth, nothing=nothing_there(z, alpha))]
+    nothing = nothing_there(z, alpha)
+    return [normalise(repaired(z, nothing, recipe.depth.edges), recipe.depth, nothing=nothing)]
+
+
+def _edges_ready(passes: Sequence[Pass], recipe: Recipe) -> bool:
+    return recipe.depth.needed and depth_pass(passes) is not None
+
+
+def _edges(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe) -> list[Plane]:
+    z, alpha = depth_planes(pixels, passes)
+    return [np.asarray(edge_map(z, nothing_there(z, alpha)).kind * 0.5, np.float32)]
 
 
 RESULTS: dict[str, Result] = {
     result.name: result
-    for result in (Result("depth_normalised", "depth", ("V",), _normalised_ready, depth_inputs, _normalised),)
+    for result in (
+        Result("depth_normalised", "depth", ("V",), _normalised_ready, depth_inputs, _normalised),
+        Result("depth_edges", "depth", ("V",), _edges_ready, depth_inputs, _edges, is_packed=False),
+    )
 }
 
 

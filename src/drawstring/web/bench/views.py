@@ -9,8 +9,9 @@ from flask import Blueprint, make_response, redirect, render_template, request, 
 from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response
 
+from drawstring.core.arrivals import camera_words
 from drawstring.core.colour import SPACES, VIEWS
-from drawstring.core.depth import Mapping, NothingThere, Overshoot, WhiteEnd
+from drawstring.core.depth import Edges, Mapping, NothingThere, Overshoot, WhiteEnd
 from drawstring.core.findings import gravest_first
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import RESULTS, available_results, space_of
@@ -26,6 +27,7 @@ CHOICES = {
     "mapping": list(Mapping),
     "white_is": list(WhiteEnd),
     "overshoot": list(Overshoot),
+    "edges": list(Edges),
     "nothing": list(NothingThere),
 }
 
@@ -109,6 +111,10 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
         "display": deliveries.display_window(delivery) if delivery else None,
         "measurement": delivery.measured("depth") if delivery else None,
         "counting": delivery.measured("facts") if delivery else None,
+        "bytes_a_frame": deliveries.bytes_a_frame(session, delivery)
+        if delivery and knot == "arrivals"
+        else 0,
+        "camera": camera_words(deliveries.facts_of(delivery)) if delivery else [],
         "told": measuring.told_facts(session, delivery.measured("facts")) if delivery else {},
         "sparks": _sparks(delivery) if delivery and knot == "arrivals" else {},
         "frames": frames,
@@ -116,7 +122,7 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
         "frame": whole[len(whole) // 2] if whole else None,
         "passes": sorted(how.passes, key=_place_in_tray),
         "results": results,
-        "all_results": list(RESULTS),
+        "all_results": [name for name, one in RESULTS.items() if one.is_packed],
         "first_pictures": _first_pictures(how, results),
         "views": VIEWS,
         "roles": list(Role),
@@ -152,7 +158,8 @@ def _first_pictures(how: ShotStanding, results: list[str]) -> tuple[str, str]:
     """Choose what lies in the well at first: the beauty, and the knot's result or the depth beside it."""
     names = [one.name for one in how.passes]
     first = "beauty" if "beauty" in names else names[0] if names else ""
-    second = results[0] if results else "depth" if "depth" in names else first
+    made = [name for name in results if RESULTS[name].is_packed]
+    second = made[0] if made else "depth" if "depth" in names else first
     return first, second
 
 

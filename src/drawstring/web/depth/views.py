@@ -108,6 +108,7 @@ def strip(shot_id: int) -> dict[str, Any]:
         if measured is None or tally is None or not tally.seen:
             return {"ready": False}
         this = measured.frames.get(number)
+        frames = _over_frames(measured.frames)
     settings = recipe.depth
     nearer, further = clipped_shares(tally, settings)
     low, high = tally.nearest / 1.35, tally.furthest * 1.35
@@ -129,11 +130,21 @@ def strip(shot_id: int) -> dict[str, Any]:
         "edges": edges.tolist(),
         "all": [count / most for count in counts],
         "this": _this_frame(this, first, len(counts)),
+        "frames": frames,
         "ticks": [{"at": at, "label": say_length(at)} for at in _ticks(low, high)],
         "curve": _curve(settings, low, high),
         "nearer": f"{nearer:.1%} nearer",
         "further": f"{further:.1%} further",
     }
+
+
+def _over_frames(curves: dict[str, dict[str, Any]]) -> list[list[float]]:
+    """Give number, nearest, median and furthest of each frame that holds a distance, by number."""
+    return [
+        [int(number), one["nearest"], one["median"], one["furthest"]]
+        for number, one in sorted(curves.items(), key=lambda item: int(item[0]))
+        if one["nearest"] is not None
+    ]
 
 
 def _this_frame(curve: dict[str, Any] | None, first: int, length: int) -> list[float]:

@@ -71,7 +71,7 @@ def _rows(how: ShotStanding) -> list[dict[str, Any]]:
         (one.name, f"{one.layer or 'R, G, B, A'}", len(one.channels), one.role.value) for one in how.passes
     ]
     for result in RESULTS.values():
-        if result.name in going or result.name in how.recipe.pack.rows:
+        if result.is_packed and (result.name in going or result.name in how.recipe.pack.rows):
             knot = knots[result.knot]
             is_open = ", which is open" if knot.state is KnotState.OPEN else ""
             names.append((result.name, f"made by {knot.title}{is_open}", len(result.suffixes), "result"))

@@ -1,6 +1,7 @@
 // The bench: passes into the well, frames stepped and played, handles that try settings out.
 import { change, isTyping } from "./page.js";
 import { fetchCube, Pictures } from "./pictures.js";
+import { OverFrames } from "./overframes.js";
 import { Strip } from "./strip.js";
 import { Well } from "./well.js";
 
@@ -117,6 +118,13 @@ function start() {
   // The distance strip: one question under way, the newest one next.
   const stripElement = document.getElementById("strip");
   const strip = stripElement && new Strip(stripElement, { onTry: tryOut, onSet: settle });
+  const overFrames = strip && new OverFrames(document.getElementById("over-frames"), (number) => go(number));
+  document.querySelectorAll("input[name=strip-form]").forEach((input) => input.addEventListener("change", () => {
+    const shows = (form) => input.value === form;
+    stripElement.toggleAttribute("hidden", !shows("strip"));
+    document.getElementById("over-frames").toggleAttribute("hidden", !shows("frames"));
+    for (const form of ["strip", "frames"]) document.querySelector(`[data-says-${form}]`).hidden = !shows(form);
+  }));
   let stripBusy = false, stripAgain = false;
   async function showStrip() {
     if (!strip) return;
@@ -124,7 +132,11 @@ function start() {
     stripBusy = true;
     try {
       const answer = await fetch(`/shots/${shot}/depth/strip?${new URLSearchParams({ frame, ...tried })}`, { headers: { Accept: "application/json" } });
-      if (answer.ok) strip.show(await answer.json());
+      if (answer.ok) {
+        const data = await answer.json();
+        strip.show(data);
+        overFrames.show(data, frame);
+      }
     } finally {
       stripBusy = false;
       if (stripAgain) { stripAgain = false; showStrip(); }

@@ -3,7 +3,7 @@
 const NS = "http://www.w3.org/2000/svg";
 const TOP = 6, FLOOR = 116;
 
-function make(name, attributes = {}, text = "") {
+export function make(name, attributes = {}, text = "") {
   const element = document.createElementNS(NS, name);
   for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
   if (text) element.textContent = text;
