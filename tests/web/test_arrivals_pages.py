@@ -172,8 +172,10 @@ def test_a_correction_is_offered_previewed_and_remembered(client, sessions, acce
         file = {"dictionary.file": (io.BytesIO(body.encode()), "d.json")}
         assert client.post(f"{base}/file", data=file, headers=HTMX).status_code == status
     assert len(client.get(f"{base}.json").json["entries"]) == 2
-    assert client.post(f"{base}/1/forget", headers=HTMX).status_code == 204
-    assert client.post(f"{base}/1/forget", headers=HTMX).status_code == 404
+    with sessions() as session:
+        line = session.query(Show).one().entries[0].id
+    assert client.post(f"{base}/{line}/forget", headers=HTMX).status_code == 204
+    assert client.post(f"{base}/{line}/forget", headers=HTMX).status_code == 404
 
 
 def test_both_readings_of_a_colour_are_shown_and_one_is_chosen(client, sessions, accept, sources):
