@@ -102,7 +102,7 @@ def arrivals(page: Page, address: str, shoot: Callable[[str], None]) -> None:
     shoot("arrivals-names")
     page.goto(accepted("TW130", "TW130~0"))
     page.locator("[data-readings=beauty]").click()
-    page.locator("#tray .pass").first.wait_for()
+    page.wait_for_function("() => document.querySelector('#well canvas').dataset.b?.includes('@linear')")
     shoot("bench-readings")
     eyes = accepted("TW120", "TW120~2")
     page.goto(eyes.replace("/arrivals", "/same-camera"))

@@ -83,7 +83,7 @@ def test_mixed_edges_are_counted_told_and_mended_by_the_recipe():
     near_far = DepthSettings(near=2, far=20)
     (finding,) = [f for f in check_range(counted, near_far, unit="m", where="x") if f.code == "depth-edges"]
     assert [mend.label for mend in finding.mends] == ["show", "take the nearer", "take the further"]
-    mended = near_far.changed({"edges": "the nearer"})
+    mended = near_far.changed({"edges": "nearer"})
     assert "depth-edges" not in {f.code for f in check_range(counted, mended, unit="m", where="x")}
     ref = ChannelRef(0, "Z")
     passes = [Pass("depth", "Z", Role.DEPTH, 1, "", "", (ref,), ("Z",), ("float",))]

@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -108,9 +108,8 @@ def compare(first: Plane, second: Plane, *, said: tuple[str, ...] = (), tile: in
     turn, scale = _turn_and_scale(tiles, a.shape)
     worst = max((math.hypot(t.right, t.down) for t in tiles if t.sure > 0.5), default=math.hypot(right, down))
     is_same = bool(math.hypot(right, down) < SAME_PX and worst < 5 * SAME_PX and not said)
-    return SameCamera(
-        is_same, right, down, tiles, turn, scale, said, _words(is_same, right, down, turn, scale, said)
-    )
+    found = SameCamera(is_same, right, down, tiles, turn, scale, said, "")
+    return replace(found, words=_words(found, worst))
 
 
 def camera_words(facts: FileFacts) -> list[str]:
@@ -260,22 +259,33 @@ def _turn_and_scale(tiles: tuple[Shift, ...], shape: tuple[int, ...]) -> tuple[f
     ones, none = np.ones_like(x), np.zeros_like(x)
     # u = (s cos - 1) x - s sin y + tx;  v = s sin x + (s cos - 1) y + ty
     rows = np.concatenate([np.stack([x, -y, ones, none], 1), np.stack([y, x, none, ones], 1)])
-    (p, q, _, _), *_ = np.linalg.lstsq(rows, np.concatenate([u, v]), rcond=None)
+    moved = np.concatenate([u - np.median(u), v - np.median(v)])
+    fitted, *_ = np.linalg.lstsq(rows, np.concatenate([u, v]), rcond=None)
+    left = rows @ fitted - np.concatenate([u, v])
+    # Things at different depths seen by two eyes move apart, too; a turn is told only where it explains most.
+    if float(np.sqrt((left**2).mean())) > 0.4 * float(np.sqrt((moved**2).mean())):
+        return 0.0, 1.0
+    p, q = fitted[:2]
     return float(np.degrees(np.arctan2(q, 1 + p))), float(np.hypot(1 + p, q))
 
 
-def _words(is_same: bool, right: float, down: float, turn: float, scale: float, said: tuple[str, ...]) -> str:
-    if is_same:
+def _words(found: SameCamera, worst: float) -> str:
+    right, down = found.right, found.down
+    if found.is_same:
         apart = max(abs(right), abs(down), 0.01)
         return f"The same camera: the pictures lie within {apart:.2f} px of each other."
     parts = []
     if math.hypot(right, down) >= SAME_PX:
         parts.append(f"the second lies {abs(right):.2f} px {'right' if right > 0 else 'left'} and "
                      f"{abs(down):.2f} px {'down' if down > 0 else 'up'}")  # fmt: skip
-    if abs(turn) > 0.02:
-        parts.append(f"it is turned by {turn:.2f}°")
-    if abs(scale - 1) > 0.0005:
-        parts.append(f"it is {scale:.4f} times as large")
-    if said:
-        parts.append("the headers differ: " + "; ".join(said))
-    return ("Not the same camera: " + ", ".join(parts) + ".") if parts else "Parts of the picture have moved."
+    if abs(found.turn_deg) > 0.02:
+        parts.append(f"it is turned by {found.turn_deg:.2f}°")
+    if abs(found.scale - 1) > 0.0005:
+        parts.append(f"it is {found.scale:.4f} times as large")
+    if worst - math.hypot(right, down) > 10 * SAME_PX and len(parts) < 2:
+        parts.append(
+            f"parts of it lie up to {worst:.1f} px apart, as for two eyes or where things have moved"
+        )
+    if found.said:
+        parts.append("the headers differ: " + "; ".join(found.said))
+    return "Not the same camera: " + (", ".join(parts) or "parts of the picture have moved") + "."

@@ -74,8 +74,8 @@ def check_pass(tally: DepthTally, *, where: str) -> list[Finding]:
                 "Take the nearer or the further side there, or have depth rendered without filtering.",
                 mends=(
                     Mend("show", Does.PASS, (("pass", "depth_edges"),)),
-                    Mend("take the nearer", Does.SET, (("depth.edges", "the nearer"),)),
-                    Mend("take the further", Does.SET, (("depth.edges", "the further"),)),
+                    Mend("take the nearer", Does.SET, (("depth.edges", "nearer"),)),
+                    Mend("take the further", Does.SET, (("depth.edges", "further"),)),
                 ),
             )
         )

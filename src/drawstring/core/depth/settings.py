@@ -50,11 +50,11 @@ class NothingThere(StrEnum):
 class Edges(StrEnum):
     """What becomes of pixels at edges in which near and far are mixed."""
 
-    AS_THEY_CAME = "as they came"
+    AS_THEY_CAME = "keep"
     """They keep their mean of two distances."""
-    NEARER = "the nearer"
+    NEARER = "nearer"
     """They get the distance of the nearer side."""
-    FURTHER = "the further"
+    FURTHER = "further"
     """They get the distance of the further side."""
 
 

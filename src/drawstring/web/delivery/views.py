@@ -96,7 +96,9 @@ def same_camera(shot_id: int) -> str:
         delivery = deliveries.in_use(shot)
         choices = _choices(session, shot)
         wanted = request.args.get("with", "")
-        number = int(request.args.get("frame") or (delivery.first + delivery.last) // 2)
+        whole = list(deliveries.usable_frames(session, delivery)) or [delivery.first]
+        typed = request.args.get("frame", "")
+        number = int(typed) if typed.isdigit() else whole[len(whole) // 2]
         answer = None
         if wanted:
             chosen = next((one for one in choices if one["key"] == wanted), None)
