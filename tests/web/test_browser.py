@@ -236,3 +236,32 @@ def test_playing_goes_through_the_frames(page, fog):
     seen = set()
     wait_for(lambda: seen.add(page.locator("#now").inner_text()) or len(seen) == FRAMES, seconds=30)
     page.get_by_role("button", name="Stop").click()
+
+
+def test_distances_over_the_frames_and_the_map_of_edges(page, fog, sessions):
+    page.goto(f"/shots/{fog.id}/depth")
+    page.get_by_role("button", name="take these").click(timeout=60_000)
+    page.locator("#depth-near").fill("5.2")
+    page.locator("#depth-near").press("Enter")
+    page.locator(".cord-top").get_by_text("5.2-").wait_for()
+    page.get_by_text("over frames").click()
+    plot = page.locator("#over-frames")
+    assert plot.is_visible() and not page.locator("#strip").is_visible()
+    wait_for(lambda: plot.locator(".column").count() == FRAMES)
+    wait_for(lambda: plot.locator(".column.is-flagged").count() > 0)
+    last = plot.locator(".column").last
+    last.click(force=True)
+    assert page.locator("#now").inner_text() == str(1009 + FRAMES)
+    page.get_by_text("by distance").click()
+    assert page.locator("#strip").is_visible() and not plot.is_visible()
+    page.locator("#tray [data-pass=depth_edges]").click()
+    in_well(page, "depth_edges", 1009 + FRAMES)
+    page.get_by_text("nearer", exact=True).click()
+    wait_for(lambda: page.locator("input[value=nearer]").is_checked())
+    with sessions() as session:
+        wait_for(
+            lambda: (
+                session.expire_all()
+                or recipes.current(session, shows.find_shot(session, "TW010")).depth.edges == "nearer"
+            )
+        )
