@@ -1,0 +1,170 @@
+"""Scans under trouble: a killed reader, a database that goes away, files that vanish, an engine that died."""
+
+import os
+import threading
+import time
+
+import pytest
+from makers import wait_for
+
+from drawstring.core.arrivals.survey import survey
+from drawstring.runs import readers as readers_module
+from drawstring.runs import scanning as scanning_module
+from drawstring.runs.readers import Readers
+from drawstring.runs.scanning import Scanning, carry_out_scan
+from drawstring.store import scans, shows
+from drawstring.store.database import DatabaseAway
+from drawstring.store.models import ScanRow
+
+
+@pytest.fixture
+def readers():
+    """Two reader processes."""
+    made = Readers(2)
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def asked(sessions, copied):
+    """A scan of the copied fog shot that waits; its number."""
+    with sessions.begin() as session:
+        show = shows.make_show(session, "Tidewrack")
+        return scans.ask(session, show, str(copied)).id
+
+
+def deadly_survey(paths):
+    """Stand for a library that one file's header kills."""
+    if any("1012" in path for path in paths):
+        os._exit(11)
+    return survey(paths)
+
+
+def test_a_file_that_kills_the_header_reader_becomes_a_finding(
+    monkeypatch, sessions, asked, readers, copied, tmp_path
+):
+    monkeypatch.setattr(readers_module, "survey", deadly_survey)
+    carry_out_scan(sessions, asked, readers, [str(tmp_path)])
+    with sessions() as session:
+        (one,) = scans.found(session, session.get(ScanRow, asked)).candidates
+        assert one.members[0].unreadable == [1012] and len(one.members[0].usable) == 5
+        (told,) = [f for f in one.findings if f.code == "frame-unreadable"]
+        assert (
+            "stops the decoder dead" in told.what and told.frame == 1012 and "Render or copy" in told.remedy
+        )
+
+
+def test_progress_may_be_lost_while_the_database_is_away_what_was_found_is_not(
+    monkeypatch, sessions, asked, readers, tmp_path
+):
+    real, calls = scanning_module.unit_of_work, []
+
+    def sometimes_away(factory):
+        calls.append(1)
+        if 1 < len(calls) < 4:  # progress; the first call begins the scan, the last writes the result
+            raise DatabaseAway("The database can't be reached just now.")
+        return real(factory)
+
+    monkeypatch.setattr(scanning_module, "unit_of_work", sometimes_away)
+    monkeypatch.setattr(scanning_module, "TELL_S", 0.0)
+    carry_out_scan(sessions, asked, readers, [str(tmp_path)])
+    with sessions() as session:
+        row = session.get(ScanRow, asked)
+        assert (row.state, row.fault, len(calls) > 4) == ("done", {}, True)
+        assert len(scans.found(session, row).candidates[0].passes) == 15
+
+
+def test_files_that_vanish_while_they_are_scanned_are_told_one_by_one(
+    monkeypatch, sessions, asked, readers, copied, tmp_path
+):
+    real = readers.survey
+
+    def vanish(paths, told):
+        for path in paths[:2]:
+            os.unlink(path)
+        return real(paths, told)
+
+    monkeypatch.setattr(readers, "survey", vanish)
+    carry_out_scan(sessions, asked, readers, [str(tmp_path)])
+    with sessions() as session:
+        (one,) = scans.found(session, session.get(ScanRow, asked)).candidates
+        assert one.members[0].unreadable == [1010, 1011] and len(one.passes) == 15
+        assert {"can't be opened" in fault for fault in one.frames.values() if fault} == {True}
+
+
+def test_a_scan_that_an_engine_left_behind_is_done_by_the_next(sessions, asked, tmp_path):
+    with sessions.begin() as session:
+        session.get(ScanRow, asked).state = "scanning"  # as a killed engine leaves it
+    scanning = Scanning(sessions, Readers(1), [str(tmp_path)], look_s=60)
+    try:
+        scanning.step()
+
+        def state() -> str:
+            with sessions() as session:
+                return session.get(ScanRow, asked).state
+
+        wait_for(lambda: state() == "done")
+        scanning.step()
+        with sessions() as session:
+            assert scans.waiting(session) == []
+    finally:
+        scanning.close()
+
+
+def test_a_folder_that_is_still_written_to_is_left_alone(monkeypatch, sessions, copied, tmp_path):
+    with sessions.begin() as session:
+        show = shows.make_show(session, "Tidewrack")
+        scans.watch(session, show, str(copied))
+    done: list[int] = []
+    monkeypatch.setattr(scanning_module, "carry_out_scan", lambda s, number, *rest: done.append(number))
+    scanning = Scanning(sessions, Readers(1), [str(tmp_path)], look_s=0.0)
+    stop = threading.Event()
+
+    def write_on() -> None:
+        number = 0
+        while not stop.is_set():
+            (copied / f"growing.{number:04d}.exr").write_bytes(b"x" * number)
+            number += 1
+            time.sleep(0.01)
+
+    writer = threading.Thread(target=write_on)
+    writer.start()
+
+    def asked_for() -> int:
+        with sessions() as session:
+            return session.query(ScanRow).count()
+
+    try:
+        until = time.monotonic() + 1.5
+        while time.monotonic() < until:
+            scanning.step()
+            time.sleep(0.05)
+        assert asked_for() == 0, "a render that is writing must not be scanned"
+        stop.set()
+        writer.join()
+        wait_for(lambda: scanning.step() or asked_for() == 1)
+    finally:
+        stop.set()
+        scanning.close()
+
+
+def test_scans_go_one_after_the_other_and_pages_see_them_wait(sessions, readers, copied, tmp_path):
+    with sessions.begin() as session:
+        show = shows.make_show(session, "Tidewrack")
+        numbers = [scans.ask(session, show, str(folder)).id for folder in (copied, copied.parent)]
+        assert [row.id for row in scans.waiting(session)] == numbers
+    scanning = Scanning(sessions, readers, [str(tmp_path)], look_s=60)
+    seen = set()
+
+    def over() -> bool:
+        scanning.step()
+        with sessions() as session:
+            states = tuple(session.get(ScanRow, number).state for number in numbers)
+        seen.add(states)
+        return states == ("done", "done")
+
+    wait_for(over)
+    assert not any(states == ("scanning", "scanning") for states in seen)
+    with sessions() as session:
+        both = [scans.found(session, session.get(ScanRow, number)) for number in numbers]
+        assert [len(one.candidates) for one in both] == [1, 1] and both[0].folder != both[1].folder
