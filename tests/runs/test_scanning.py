@@ -159,3 +159,37 @@ def test_source_files_that_changed_or_vanished_stop_their_frame_alone(
     faults = {frame.number: frame.fault["what"] for frame in run.frames if frame.state == "failed"}
     assert "can't be opened" in faults.pop(1001) and "has changed since" in faults.pop(1003) and not faults
     assert run.package.state == "incomplete" and len(run.frames) == 8
+
+
+def test_converted_colours_are_packed_in_the_working_space_and_say_so(
+    sessions, show_id, workers, finish, tmp_path
+):
+    make_faults(str(tmp_path / "faults"), width=96, height=54)
+    from drawstring.core.arrivals import scan
+    from drawstring.core.colour import to_working
+
+    (found,) = scan("faults/TW140", roots=[str(tmp_path)], fps=24).candidates
+    with sessions.begin() as session:
+        shot = shows.make_shot(session, session.get(shows.Show, show_id), "TW140")
+        deliveries.accept(session, shot, found)
+        numbers = [plan_run(session, shot, output=str(tmp_path / "packages")).id]
+    runs = [finish(numbers[0], workers)]
+    with sessions.begin() as session:
+        shot = shows.find_shot(session, "TW140")
+        beauty = {f"arrivals.spaces.{one.name}": "linear" for one in found.passes if one.space != "linear"}
+        recipes.set_values(session, shot, beauty)
+        numbers.append(plan_run(session, shot, output=str(tmp_path / "packages")).id)
+    runs.append(finish(numbers[1], workers))
+    source = OpenEXR.File(
+        str(tmp_path / "faults/TW140/v001/TW140_main_v001.1002.exr"), separate_channels=True
+    ).channels()
+    colours = np.stack([source[letter].pixels for letter in "RGB"], axis=-1).astype(np.float32)
+    for run, wanted, primaries in zip(
+        runs, (to_working(colours, "ACEScg"), colours), ((0.64, 0.33), (0.713, 0.293)), strict=True
+    ):
+        file = OpenEXR.File(
+            os.path.join(run.folder, f"TW140_v{run.version:03d}.1002.exr"), separate_channels=True
+        )
+        packed = np.stack([file.channels()[letter].pixels for letter in "RGB"], axis=-1)
+        np.testing.assert_allclose(packed, wanted, rtol=1e-6, atol=1e-6)
+        assert file.header()["chromaticities"][:2] == pytest.approx(primaries, abs=1e-4)

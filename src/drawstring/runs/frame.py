@@ -7,6 +7,7 @@ import time
 from collections.abc import Iterable
 from typing import Any
 
+from drawstring.core.colour import LINEAR
 from drawstring.core.depth import tally
 from drawstring.core.errors import DrawstringError, OutputError, SourceError
 from drawstring.core.io.facts import FileFacts, Window
@@ -16,7 +17,7 @@ from drawstring.core.io.pixels import use_threads
 from drawstring.core.io.writing import LOSSY, final_name, put_exr
 from drawstring.core.pack import header_of
 from drawstring.core.passes import COLOUR_ROLES, Pass, PassStatistics, pass_statistics
-from drawstring.core.recipe import compute, plan_outputs
+from drawstring.core.recipe import compute, plan_outputs, space_of
 from drawstring.core.recipe.results import depth_inputs, depth_planes
 from drawstring.runs.plan import FrameAnswer, FrameTask, RunPlan, SourceFile
 from drawstring.runs.proof import checksum, prove
@@ -67,6 +68,7 @@ def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
         recipe_digest=plan.recipe_digest,
         scene_unit=plan.scene_unit,
         depth=plan.recipe.depth if "depth_normalised" in outputs.results else None,
+        is_converted=_is_converted(plan, {channel.source for channel in outputs.channels}),
     )
 
     def proven(at: str) -> dict[str, Any]:
@@ -90,6 +92,10 @@ def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
         proof = proven(unfinished)
         digest, size = checksum(unfinished), os.path.getsize(unfinished)
     return proof, size, digest
+
+
+def _is_converted(plan: RunPlan, going: set[str]) -> bool:
+    return any(space_of(one, plan.recipe) != LINEAR for one in plan.passes if one.name in going)
 
 
 def _opened(task: FrameTask, sources: Iterable[int]) -> dict[int, FileFacts]:

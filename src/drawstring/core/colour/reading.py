@@ -34,14 +34,20 @@ SPACES: dict[str, str] = {
 }
 """Our names for the configuration's spaces; the first is the working space."""
 
-_REC709 = (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290)
+WORKING_PRIMARIES = (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290)
+"""Of the working space: ITU-R BT.709-6, x and y of red, green, blue and white."""
+
 _AP1 = (0.713, 0.293, 0.165, 0.830, 0.128, 0.044, 0.32168, 0.33767)
 _AP0 = (0.7347, 0.2653, 0.0, 1.0, 0.0001, -0.077, 0.32168, 0.33767)
 _P3 = (0.68, 0.32, 0.265, 0.69, 0.15, 0.06, 0.3127, 0.3290)
 _REC2020 = (0.708, 0.292, 0.170, 0.797, 0.131, 0.046, 0.3127, 0.3290)
 _PRIMARIES = {
-    LINEAR: _REC709, "ACEScg": _AP1, "ACES2065-1": _AP0, "linear P3": _P3, "linear Rec.2020": _REC2020,
-}  # fmt: skip
+    LINEAR: WORKING_PRIMARIES,
+    "ACEScg": _AP1,
+    "ACES2065-1": _AP0,
+    "linear P3": _P3,
+    "linear Rec.2020": _REC2020,
+}
 """Chromaticities of red, green, blue and white: BT.709-6, S-2014-004, ST 2065-1, EG 432-1, BT.2020-2."""
 
 

@@ -8,10 +8,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from drawstring.core.colour.reading import WORKING_PRIMARIES
 from drawstring.core.depth.settings import DepthSettings
 from drawstring.core.io.facts import FileFacts
 
 SOFTWARE = "drawstring 0.1.0"
+_OF_COLOUR = frozenset({"chromaticities", "colorInteropID", "adoptedNeutral", "oiio:ColorSpace"})
 
 
 def header_of(
@@ -23,6 +25,7 @@ def header_of(
     recipe_digest: str,
     scene_unit: str,
     depth: DepthSettings | None,
+    is_converted: bool = False,
 ) -> dict[str, Any]:
     """Write the attributes of one packed frame.
 
@@ -38,6 +41,8 @@ def header_of(
         Unit of all distances.
     depth : DepthSettings or None
         When a normalised depth goes out: near, far and how they were used.
+    is_converted : bool
+        Whether colours were brought into the working space: then the source's own say no longer holds.
     """
     kept: Mapping[str, Any] = facts.parts[0].metadata
     said: dict[str, Any] = {
@@ -45,6 +50,9 @@ def header_of(
         for key, value in kept.items()
         if _can_be_written(value) and not key.startswith("drawstring.")
     }
+    if is_converted:
+        said = {key: value for key, value in said.items() if key not in _OF_COLOUR}
+        said["chromaticities"] = list(WORKING_PRIMARIES)
     said |= {
         "software": SOFTWARE,
         "drawstring.shot": shot,
