@@ -1,6 +1,7 @@
 """Scans under trouble: a killed reader, a database that goes away, files that vanish, an engine that died."""
 
 import os
+import shutil
 import threading
 import time
 
@@ -90,6 +91,41 @@ def test_files_that_vanish_while_they_are_scanned_are_told_one_by_one(
         (one,) = scans.found(session, session.get(ScanRow, asked)).candidates
         assert one.members[0].unreadable == [1010, 1011] and len(one.passes) == 15
         assert {"can't be opened" in fault for fault in one.frames.values() if fault} == {True}
+
+
+def test_a_sequence_that_goes_away_half_way_is_told_and_others_are_found(
+    monkeypatch, sessions, asked, readers, copied, tmp_path
+):
+    for number in range(1010, 1016):
+        shutil.copy(copied / f"TW010_main_v001.{number}.exr", copied / f"TW015_main_v001.{number}.exr")
+    real = readers.recognise
+
+    def vanish(samplings, told):
+        for path in [path for one in samplings for path in one.paths if "TW010" in path]:
+            os.unlink(path)
+        return real(samplings, told)
+
+    monkeypatch.setattr(readers, "recognise", vanish)
+    carry_out_scan(sessions, asked, readers, [str(tmp_path)])
+    with sessions() as session:
+        found = scans.found(session, session.get(ScanRow, asked))
+    (told,) = [one for one in found.findings if one.code == "files-went-away"]
+    assert "TW010_main_v001" in told.what and "scan again" in told.remedy
+    assert {one.shot: len(one.passes) for one in found.candidates}["TW015"] == 15
+
+
+def test_a_scan_that_breaks_is_answered_and_does_not_hold_up_the_next(
+    monkeypatch, sessions, asked, readers, copied, tmp_path
+):
+    def broken(paths, told):
+        raise RuntimeError("out of order")
+
+    monkeypatch.setattr(readers, "survey", broken)
+    carry_out_scan(sessions, asked, readers, [str(tmp_path)])
+    with sessions() as session:
+        row = session.get(ScanRow, asked)
+        assert row.state == "failed" and "RuntimeError: out of order" in row.fault["what"]
+        assert scans.waiting(session) == []
 
 
 def test_a_scan_that_an_engine_left_behind_is_done_by_the_next(sessions, asked, tmp_path):

@@ -10,8 +10,9 @@ import multiprocessing
 import os
 import threading
 from collections.abc import Callable, Sequence
-from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures import CancelledError, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import suppress
 from typing import TypeVar
 
 from drawstring.core.arrivals.scan import Recognised, Sampling, Told, recognise_sampled, recognise_unseen
@@ -75,7 +76,7 @@ class Readers:
                 if future is None:
                     raise BrokenProcessPool
                 whole.add(future.result())
-            except BrokenProcessPool:
+            except (BrokenProcessPool, CancelledError):
                 self._drop(pool)
                 for path in chunk:
                     try:
@@ -86,8 +87,11 @@ class Readers:
             told("reading headers", done, len(paths))
         return whole
 
-    def recognise(self, samplings: Sequence[Sampling], told: Told = _quiet) -> list[Recognised]:
-        """Recognise passes of many sequences; where frames kill the decoder, by their names alone."""
+    def recognise(self, samplings: Sequence[Sampling], told: Told = _quiet) -> list[Recognised | None]:
+        """Recognise passes of many sequences; where frames kill the decoder, by their names alone.
+
+        None where not even that is possible, as when files went away meanwhile.
+        """
         pool = self._get()
         asked: list[Future[Recognised] | None] = []
         for one in samplings:
@@ -95,23 +99,25 @@ class Readers:
                 asked.append(pool.submit(recognise_sampled, one))
             except BrokenProcessPool:
                 asked.append(None)
-        found = []
+        found: list[Recognised | None] = []
         for i, (one, future) in enumerate(zip(samplings, asked, strict=True), 1):
             try:
                 if future is None:
                     raise BrokenProcessPool
                 found.append(future.result())
-            except (BrokenProcessPool, DrawstringError):
+            except DrawstringError:
+                found.append(self._by_itself(one))
+            except (BrokenProcessPool, CancelledError):
                 self._drop(pool)
                 found.append(self._by_itself(one))
             told("recognising passes", i, len(samplings))
         return found
 
-    def _by_itself(self, one: Sampling) -> Recognised:
-        try:
-            return self.read(one.paths[0], recognise_sampled, one)
-        except DrawstringError:
-            return self.read(one.paths[0], recognise_unseen, one)
+    def _by_itself(self, one: Sampling) -> Recognised | None:
+        for task in (recognise_sampled, recognise_unseen):
+            with suppress(DrawstringError):
+                return self.read(one.paths[0], task, one)
+        return None
 
     def close(self) -> None:
         """End the processes."""

@@ -20,7 +20,7 @@ from typing import Any
 from sqlalchemy.orm import Session, sessionmaker
 
 from drawstring.core.arrivals import scan
-from drawstring.core.errors import DrawstringError
+from drawstring.core.errors import DrawstringError, SourceError
 from drawstring.runs.readers import Readers
 from drawstring.store import correcting, scans
 from drawstring.store.database import DatabaseAway, unit_of_work
@@ -144,11 +144,23 @@ def carry_out_scan(
         plain, fault = scan_to_json(found), {}
     except DrawstringError as error:
         plain, fault = {}, error.as_dict()
+    except Exception as error:
+        # A scan that ends unanswered would be done again and again, and hold up all others.
+        log.exception("Scan %s of %s failed", scan_id, folder)
+        plain, fault = {}, _unexpected(error, folder).as_dict()
     with unit_of_work(sessions) as session:
         row = session.get(ScanRow, scan_id)
         if row is not None:
             row.result, row.fault = plain, fault
             row.state, row.ended_at = ("failed" if fault else "done"), now()
+
+
+def _unexpected(error: Exception, folder: str) -> SourceError:
+    return SourceError(
+        f"The scan came to a stop: {type(error).__name__}: {error}", where=folder,
+        why="Nothing of this folder was taken over; what was accepted before is as it was.",
+        remedy="Scan again; if it stops again, the engine's log says where.",
+    )  # fmt: skip
 
 
 def listing_of(folder: str) -> str:

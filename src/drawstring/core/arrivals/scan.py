@@ -56,7 +56,7 @@ class Recognised:
 
 
 Surveyor = Callable[[list[str], Told], Survey]
-Recogniser = Callable[[list[Sampling], Told], list[Recognised]]
+Recogniser = Callable[[list[Sampling], Told], list[Recognised | None]]
 
 
 @dataclass(frozen=True)
@@ -146,8 +146,14 @@ def _survey_here(paths: list[str], told: Told) -> Survey:
     return survey(paths)
 
 
-def _recognise_here(samplings: list[Sampling], told: Told) -> list[Recognised]:
-    return [recognise_sampled(one) for one in samplings]
+def _recognise_here(samplings: list[Sampling], told: Told) -> list[Recognised | None]:
+    found: list[Recognised | None] = []
+    for one in samplings:
+        try:
+            found.append(recognise_sampled(one))
+        except DrawstringError:
+            found.append(None)
+    return found
 
 
 def scan(
@@ -209,8 +215,11 @@ def scan(
     whole = [(i, sampling) for i, report in enumerate(reports) if (sampling := _sampling(report, dictionary))]
     told("recognising passes", 0, len(whole))
     recognised = recogniser([sampling for _, sampling in whole], told)
-    for (i, _), one in zip(whole, recognised, strict=True):
-        reports[i] = with_passes(reports[i], one.passes, one.facts)
+    for (i, sampling), one in zip(whole, recognised, strict=True):
+        if one is None:
+            findings.append(_gone_finding(reports[i], sampling.paths[0]))
+        else:
+            reports[i] = with_passes(reports[i], one.passes, one.facts)
     candidates = gather(reports, fps=fps)
     findings += [finding for candidate in candidates for finding in candidate.findings]
     return Scan(real, reports, candidates, gravest_first(findings))
@@ -282,6 +291,17 @@ def _list(folder: str, roots: Sequence[str]) -> tuple[list[str], list[Finding]]:
             )
         )  # fmt: skip
     return paths, findings
+
+
+def _gone_finding(report: SequenceReport, path: str) -> Finding:
+    return Finding(
+        "files-went-away",
+        Severity.WARNS,
+        f"{report.pattern} could not be opened any more while it was looked at.",
+        path,
+        "Its passes are not known, so it can't be accepted.",
+        "Wait until nobody moves or writes these files, and scan again.",
+    )
 
 
 def _aside_finding(code: str, paths: tuple[str, ...]) -> Finding:

@@ -17,6 +17,7 @@ from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.io.headers import read_facts
 from drawstring.core.passes import Role
 from drawstring.store import deliveries, scans, shows
+from drawstring.store.facts import delivery_digest
 from drawstring.store.models import ScanRow, Shot, Show
 from drawstring.web.pictures.views import MAX_LEVEL, THUMB_PX, as_png
 from drawstring.web.services import house, who, work
@@ -229,7 +230,10 @@ def _state(show: Show, one: Candidate) -> str:
         return "new"
     if one.version > shot.delivery.version:
         return f"newer than v{shot.delivery.version:03d}"
-    return "in use" if one.version == shot.delivery.version else f"older than v{shot.delivery.version:03d}"
+    if one.version < shot.delivery.version:
+        return f"older than v{shot.delivery.version:03d}"
+    lying_there = delivery_digest(frame for member in one.members for frame in member.frames)
+    return "in use" if lying_there == shot.delivery.digest else "in use, files have changed"
 
 
 def _go(address: str) -> Response:
