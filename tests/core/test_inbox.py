@@ -47,6 +47,13 @@ def lying() -> bytes:
     return bytes(whole)
 
 
+def spoilt() -> bytes:
+    """Make an archive whose packed bytes are no packed bytes."""
+    whole = bytearray(archive({"fog.0001.exr": b"fog" * 400}))
+    whole[30 + len("fog.0001.exr")] = 0xFF  # RFC 1951: block type 3 is reserved
+    return bytes(whole)
+
+
 HOSTILE = {
     "a way up": (archive({"../out.exr": b"x"}), "outside its folder"),
     "a way up in the middle": (archive({"a/../../out.exr": b"x"}), "outside its folder"),
@@ -56,6 +63,7 @@ HOSTILE = {
     "a link": (linked(), "holds a link"),
     "a bomb": (archive({"bomb.exr": b"\0" * (4 << 20)}), "grows 200 times"),
     "a lie": (lying(), "can't be unpacked|than is allowed"),
+    "spoilt bytes": (spoilt(), "can't be unpacked"),
     "nothing": (archive({"notes.txt": b"x"}), "holds no picture"),
     "no archive": (b"PK nonsense", "can't be unpacked"),
     "a cut": (archive(HONEST)[:-30], "can't be unpacked"),

@@ -221,6 +221,18 @@ def test_former_deliveries_and_twins_are_one_press_away(client, sessions, accept
     assert client.post(f"/shots/{shot.id}/deliveries/999/use", headers=HTMX).status_code == 404
 
 
+def test_what_is_in_use_leads_to_the_bench_until_its_files_change(client, sessions, accept, scanned):
+    found = f"{scanned}/found/TW120~2"
+    assert "Accept as new shot TW120" in client.get(found).text
+    shot = accept("TW120~2")
+    page = client.get(found).text
+    assert "Open on the bench" in page and f"/shots/{shot.id}/arrivals" in page and "Accept for" not in page
+    with sessions.begin() as session:
+        session.get_one(Shot, shot.id).delivery.digest = "of what lay there"
+    page = client.get(found).text
+    assert "in use, files have changed" in page and "Accept for TW120" in page
+
+
 def test_two_pictures_are_compared(client, accept):
     shot, other = accept("TW120~2"), accept("TW110~1")
     page = client.get(f"/shots/{shot.id}/same-camera").text

@@ -10,6 +10,7 @@ import os
 import re
 import stat
 import zipfile
+import zlib
 from collections.abc import Callable
 
 from drawstring.core.errors import SourceError
@@ -93,7 +94,7 @@ def unpack(
             for i, member in enumerate(wanted, 1):
                 left -= _unpack_one(packed, member, folder, archive, left)
                 told(i, len(wanted))
-    except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError) as error:
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
         raise _refused(archive, f"can't be unpacked: {error}") from error
     if not wanted:
         raise _refused(archive, "holds no picture")

@@ -130,7 +130,7 @@ def camera_words(facts: FileFacts) -> list[str]:
     if isinstance(near, int | float) and isinstance(far, int | float):
         words.append(f"clips {near:.4g} to {far:.4g}")
     words += [f"depth {said[name]}" for name in ("depthKind",) if isinstance(said.get(name), str)]
-    words += [f"in {said[name]}" for name in ("sceneUnit",) if isinstance(said.get(name), str)]
+    words += [f"lengths in {said[name]}" for name in ("sceneUnit",) if isinstance(said.get(name), str)]
     return words
 
 
