@@ -78,19 +78,6 @@ def undo(shot_id: int, knot: str) -> Response:
         return changed(session, one, knot)
 
 
-def set_settings(shot_id: int, knot: str, typed: dict[str, Any]) -> Response:
-    """Write settings as a revision of a shot's recipe; answer with the knot they were typed at."""
-    with work() as session:
-        one = shows.shot_by_id(session, shot_id)
-        recipes.set_values(session, one, typed, by=who())
-        return changed(session, one, knot)
-
-
-def typed_at(knot: str) -> dict[str, Any]:
-    """Give the settings of a knot that the request's form holds."""
-    return {name: value for name, value in request.form.items() if name.startswith(f"{knot}.")}
-
-
 def changed(session: Session, one: Shot, knot: str) -> Response:
     """Answer a change with the knot as it now stands, the cord, and word for the scripts to draw anew."""
     session.expire_all()

@@ -15,7 +15,7 @@ from drawstring.core.recipe import change
 from drawstring.core.recipe.results import depth_inputs, depth_planes
 from drawstring.core.units import say_length
 from drawstring.store import deliveries, measuring, recipes, shows
-from drawstring.web.bench.views import bench_words, changed, set_settings, typed_at
+from drawstring.web.bench.views import bench_words, changed
 from drawstring.web.services import house, who, work
 
 bp = Blueprint("depth", __name__)
@@ -27,7 +27,11 @@ REGION = 2
 @bp.post("/shots/<int:shot_id>/depth")
 def set_values(shot_id: int) -> Response:
     """Change settings; every change is a revision."""
-    return set_settings(shot_id, "depth", typed_at("depth"))
+    typed = {name: value for name, value in request.form.items() if name.startswith("depth.")}
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        recipes.set_values(session, shot, typed, by=who())
+        return changed(session, shot, "depth")
 
 
 @bp.post("/shots/<int:shot_id>/depth/measured")

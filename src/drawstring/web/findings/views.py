@@ -7,10 +7,10 @@ from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response
 
 from drawstring.core.findings import ORDER, Finding, Severity
-from drawstring.store import correcting, deliveries, dismissals, shows
+from drawstring.store import correcting, deliveries, dismissals, recipes, shows
 from drawstring.store.models import Dismissal, Shot
 from drawstring.store.standing import shots_of, standings
-from drawstring.web.bench.views import changed, set_settings
+from drawstring.web.bench.views import changed
 from drawstring.web.services import who, work
 
 bp = Blueprint("findings", __name__)
@@ -82,7 +82,10 @@ def _answer(session: Session, shot: Shot, knot: str) -> Response:
 def mend(shot_id: int, knot: str) -> Response:
     """Change what a finding's press says; the settings may be another knot's."""
     typed = {name: value for name, value in request.form.items() if "." in name}
-    return set_settings(shot_id, knot, typed)
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        recipes.set_values(session, shot, typed, by=who())
+        return changed(session, shot, knot)
 
 
 @bp.post("/shots/<int:shot_id>/<any(arrivals, depth, pack):knot>/twin")

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, render_template
+from flask import Blueprint, render_template, request
 from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response
 
 from drawstring.core.pack import Compression, OutputChannel, StoredType
 from drawstring.core.recipe import RESULTS, KnotState
 from drawstring.runs.planning import notes_for
-from drawstring.store import deliveries, shows
+from drawstring.store import deliveries, recipes, shows
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding, standing
-from drawstring.web.bench.views import bench_words, set_settings, typed_at
-from drawstring.web.services import work
+from drawstring.web.bench.views import bench_words, changed
+from drawstring.web.services import who, work
 
 bp = Blueprint("pack", __name__)
 
@@ -37,11 +37,14 @@ def page(shot_id: int, knot: str = "pack") -> str:
 @bp.post("/shots/<int:shot_id>/pack")
 def set_values(shot_id: int) -> Response:
     """Change settings; every change is a revision."""
-    typed = typed_at("pack")
+    typed: dict[str, Any] = {name: value for name, value in request.form.items() if name.startswith("pack.")}
     for name, value in typed.items():
         if name.endswith(".goes"):
             typed[name] = value == "yes"
-    return set_settings(shot_id, "pack", typed)
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        recipes.set_values(session, shot, typed, by=who())
+        return changed(session, shot, "pack")
 
 
 def pack_words(session: Session, shot: Shot) -> dict[str, Any]:
