@@ -19,7 +19,7 @@ WINDOW = Window(0, 0, WIDTH - 1, HEIGHT - 1)
 
 
 def counted(path, passes):
-    return measure_frame("depth", 1, (SourceFile(0, path, 0, 0),), passes, WINDOW)[1]
+    return measure_frame("depth", 1, (SourceFile(0, path, 0, 0),), passes, WINDOW)[1].first
 
 
 def main() -> None:

@@ -7,58 +7,40 @@ from __future__ import annotations
 
 import shutil
 import statistics
-import sys
-import tempfile
 import time
 from pathlib import Path
 
 import OpenEXR
 from floor import best, hd_frames, tell
+from serving import served
 from sqlalchemy.orm import sessionmaker
 
-sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "ops"))
-from local_postgres import LocalPostgres, free_port, place_for  # noqa: E402
-
-from drawstring.core.arrivals import scan  # noqa: E402
-from drawstring.core.depth import tally  # noqa: E402
-from drawstring.core.passes import pass_statistics  # noqa: E402
-from drawstring.installation import Installation  # noqa: E402
-from drawstring.store import deliveries, measuring, recipes, shows  # noqa: E402
-from drawstring.store.database import connect, migrate  # noqa: E402
-from drawstring.web.app import create_app  # noqa: E402
+from drawstring.core.arrivals import scan
+from drawstring.core.depth import FrameDistances, tally
+from drawstring.core.passes import pass_statistics
+from drawstring.store import deliveries, measuring, recipes, shows
+from drawstring.store.database import connect
 
 
 def main() -> None:
-    place = Path(tempfile.mkdtemp(prefix="drawstring-bench-"))
-    place.chmod(0o755)
-    server = LocalPostgres(place_for(place / "data"), free_port(), "bench", is_lasting=False)
-    server.make()
-    server.start()
-    server.make_database("bench")
-    migrate(server.url("bench"))
     frames = hd_frames(4)
     small = hd_frames(200, half=7, size=(16, 24))
     try:
-        app = create_app(
-            Installation(var=str(place / "var"), roots=f"{frames}:{small}", database_url=server.url("bench")),
-            TESTING=True,
-        )
-        client = app.test_client()
-        fill(server.url("bench"), small, frames)
-        client.get("/shows/Bench")
-        tell(
-            "board, 200 shots x 200 frames, ms", best(lambda: client.get("/shows/Bench"), 7) * 1000, "150 ms"
-        )
-        tell("bench page, ms", best(lambda: client.get("/shots/201/depth"), 7) * 1000, "150 ms")
-        tell("the same at Arrivals, ms", best(lambda: client.get("/shots/7/arrivals"), 7) * 1000, "150 ms")
-        tell(
-            "findings of the show, ms", best(lambda: client.get("/shows/Bench/findings"), 7) * 1000, "150 ms"
-        )
-        pictures(client, frames)
-        app.extensions["house"].readers.close()
+        with served([frames, small]) as (app, url):
+            client = app.test_client()
+            fill(url, small, frames)
+            client.get("/shows/Bench")
+            for words, address in (
+                ("board, 200 shots x 200 frames, ms", "/shows/Bench"),
+                ("bench page, ms", "/shots/201/depth"),
+                ("the same at Alpha, ms", "/shots/201/alpha"),
+                ("the same at Arrivals, ms", "/shots/7/arrivals"),
+                ("findings of the show, ms", "/shows/Bench/findings"),
+            ):
+                tell(words, best(lambda address=address: client.get(address), 7) * 1000, "150 ms")
+            pictures(client, frames)
     finally:
-        server.stop()
-        for folder in (place, frames, small):
+        for folder in (frames, small):
             shutil.rmtree(folder, ignore_errors=True)
 
 
@@ -68,7 +50,10 @@ def fill(url: str, small: Path, frames: Path) -> None:
     (large,) = scan(str(frames), roots=[str(frames)]).candidates
     import numpy as np
 
-    counted = {n: tally(np.random.default_rng(n).gamma(3, 9, (60, 80)).astype(np.float32)) for n in (1, 2)}
+    counted = {
+        n: FrameDistances(tally(np.random.default_rng(n).gamma(3, 9, (60, 80)).astype(np.float32)))
+        for n in (1, 2)
+    }
     grey = pass_statistics([np.full((9, 16), 0.4, np.float32)], has_alpha=False)
     held = {number: {place: grey for place in range(4)} for number in range(1001, 1201)}
     with sessionmaker(connect(url)).begin() as session:
@@ -92,6 +77,18 @@ def pictures(client, frames: Path) -> None:
         taken.append((time.perf_counter() - began) * 1000)
     tell("a setting tried out, HD at half size, median ms", statistics.median(taken), "100 ms")
     tell("the same, 95th percentile ms", statistics.quantiles(taken, n=20)[-1], "200 ms")
+
+    for name, tried, budget in (
+        ("beauty_mist", "depth.mist.add=x&depth.mist.1.start=", "100 ms"),
+        ("beauty_focus", "depth.focus.on=yes&depth.focus.by=largest+radius&depth.focus.distance=", "250 ms"),
+    ):
+        client.get(f"{base}/1001/pixels/{name}?level=1&{tried}4")
+        taken = []
+        for i in range(20):
+            began = time.perf_counter()
+            assert client.get(f"{base}/1001/pixels/{name}?level=1&{tried}{5 + i / 2}").status_code == 200
+            taken.append((time.perf_counter() - began) * 1000)
+        tell(f"{name} tried out, HD at half size, median ms", statistics.median(taken), budget)
 
     def library() -> None:
         with OpenEXR.File(str(frames / "bench.1002.exr"), separate_channels=True) as file:

@@ -54,21 +54,17 @@ def walk(page: Page, address: str) -> None:
         print(f"  {name}.png", flush=True)
 
     page.goto(f"{address}/shows/Tidewrack")
-    shots = dict(zip(["TW010", "TW080"], [link_of(page, code) for code in ("TW010", "TW080")], strict=True))
+    shots = {code: link_of(page, code) for code in ("TW010", "TW020", "TW030", "TW080")}
     page.goto(f"{address}/shots/{shots['TW010']}/depth")
     page.get_by_role("button", name="take these").click(timeout=120_000)
     page.wait_for_load_state("networkidle")
     page.get_by_text("revision").wait_for()
     set_value(page, "#depth-far", "90")
     shoot("bench-depth")
-    box = page.locator("#well").bounding_box()
-    assert box
-    page.mouse.move(box["x"] + box["width"] * 0.36, box["y"] + box["height"] * 0.66)
-    page.locator("#dim").click()
-    page.mouse.move(box["x"] + box["width"] * 0.36, box["y"] + box["height"] * 0.64)
-    shoot("bench-depth-dim")
-    page.locator("#dim").click()
     page.get_by_role("button", name="Settle").click()
+    making(page, f"{address}/shots/{shots['TW020']}/depth", shoot)
+    white, lamps = (f"{address}/shots/{shots[code]}/alpha" for code in ("TW030", "TW080"))
+    alpha(page, white, lamps, shoot)
     arrivals(page, address, shoot)
     page.goto(f"{address}/shots/{shots['TW010']}/pack")
     if page.locator("[name='pack.normal.layer']").input_value() != "N":
@@ -89,6 +85,50 @@ def walk(page: Page, address: str) -> None:
     page.goto(f"{address}/shows/Tidewrack")
     page.locator("input[name=shot]").first.check()
     shoot("board")
+
+
+def making(page: Page, bench: str, shoot: Callable[[str], None]) -> None:
+    """Take mist and focus of the shot that has them settled."""
+    page.goto(f"{bench}?part=mist&frame=1020")
+    page.locator(".swatch").first.wait_for()
+    page.locator("#track-of").select_option("depth.mist.1.density")
+    shown(page, "beauty_mist", "b")
+    shoot("bench-mist")
+    page.goto(f"{bench}?part=focus&frame=1014")
+    page.locator("#track-of").select_option("depth.focus.distance")
+    shown(page, "beauty_focus", "a")
+    shoot("bench-focus")
+
+
+def alpha(page: Page, white: str, lamps: str, shoot: Callable[[str], None]) -> None:
+    """Take the four parts of Alpha: the buoy on white, and a lamp-lit bench for its names, dimmed."""
+    page.goto(white)
+    page.locator("label").filter(has_text="checker").click()
+    shown(page, "over_ground", "a")
+    page.locator(".crops img").first.wait_for()
+    shoot("bench-alpha")
+    page.goto(f"{white}?part=shadow")
+    shown(page, "shadow_multiply", "a")
+    page.get_by_text("RMS against the render").wait_for()
+    shoot("bench-shadow")
+    page.goto(f"{white}?part=stack")
+    page.locator(".laid img").nth(2).wait_for()
+    shown(page, "stack", "a")
+    shoot("bench-stack")
+    page.goto(f"{lamps}?part=mattes")
+    shown(page, "matte_models", "b")
+    page.locator(".things img").first.wait_for()
+    page.locator("#dim").click()
+    shoot("bench-mattes")
+    page.locator("#dim").click()
+
+
+def shown(page: Page, name: str, slot: str) -> None:
+    """Wait until a picture lies in the well at full size."""
+    page.wait_for_function(
+        "([slot, name]) => document.querySelector('#well canvas').dataset[slot]?.includes(`\"${name}\",`)",
+        arg=[slot, name],
+    )
 
 
 def arrivals(page: Page, address: str, shoot: Callable[[str], None]) -> None:

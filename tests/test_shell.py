@@ -5,6 +5,7 @@ import os
 import subprocess
 import sys
 
+import OpenEXR
 import pytest
 from makers import FRAMES, environment_of
 
@@ -29,7 +30,8 @@ def shell(installation):
 def test_from_scan_to_proof_in_a_shell(shell, installation, sources):
     code, found, _ = shell("scan", "tidewrack", "--json")
     assert code == 0 and [s["pattern"] for s in found["sequences"]] == [
-        "TW010_main_v001.####.exr", "TW080_main_v001.####.exr",
+        "TW010_main_v001.####.exr", "TW020_main_v001.####.exr", "TW030_ground_v001.####.exr",
+        "TW030_main_v001.####.exr", "TW030_plate_v001.####.exr", "TW080_main_v001.####.exr",
     ]  # fmt: skip
     one = found["sequences"][0]
     promised = {"pattern", "first", "last", "missing", "unreadable", "width", "height", "data_window",
@@ -50,6 +52,16 @@ def test_from_scan_to_proof_in_a_shell(shell, installation, sources):
     code, _, _ = shell("undo", "TW010")
     assert shell("shot", "info", "TW010", "--json")[1]["recipe"]["depth"]["settled_on"] == "" and code == 0
     shell("settle", "TW010", "depth")
+    pull = [
+        "depth.focus.on=yes",
+        "depth.focus.stop=0.1",
+        "depth.focus.distance@1011=5",
+        "depth.mist.add=haze",
+    ]
+    assert shell("set", "TW010", *pull, "depth.mist.add=haze", "depth.mist.1.start=6")[0] == 0
+    code, shot, _ = shell("set", "TW010", "--frame", "1014", "depth.focus.distance=30 ft", "--json")
+    keys = shot["recipe"]["depth"]["focus"]["keys"]["distance"]["keys"]
+    assert [(key["frame"], key["value"]) for key in keys] == [(1011, [5]), (1014, [9.144])]
     code, ran, _ = shell("run", "TW010", "--json")
     (run,) = ran["runs"]
     assert code == 0 and (run["state"], run["package"], run["proven"]) == ("done", "proven", FRAMES)
@@ -57,6 +69,11 @@ def test_from_scan_to_proof_in_a_shell(shell, installation, sources):
     code, proof, _ = shell("prove", run["folder"], "--json")
     assert code == 0 and proof["proven"] and proof["checked"] == FRAMES
     assert shell("prove", str(run["package_id"]), "--json")[1]["proven"]
+    with OpenEXR.File(os.path.join(run["folder"], "TW010_v001.1014.exr"), separate_channels=True) as file:
+        said = dict(file.header())
+        assert {"beauty_focus.R", "beauty_mist.A", "mist_amount.V", "blur_radius.V"} <= set(file.channels())
+    assert said["drawstring.focus.distance"] == pytest.approx(9.144)
+    assert said["drawstring.mist"].startswith("haze: linear from 6, over")
     os.unlink(os.path.join(run["folder"], "TW010_v001.1012.exr"))
     code, proof, _ = shell("prove", run["folder"], "--json")
     assert code == 1 and proof["faults"] == {"TW010_v001.1012.exr": "is not there"}

@@ -140,7 +140,7 @@ def test_depth_typed_in_millimetres_is_suspected():
     found = check_range(
         tally(np.float32([[2, 9]])), DepthSettings(near=2000, far=9000), unit="m", where="depth"
     )
-    assert "The unit looks wrong" in found[0].what and "2 m to 9 m" in found[0].what
+    assert "Near and far look like mm" in found[0].what and "2 m to 9 m" in found[0].what
 
 
 def test_frames_that_leave_the_range_are_told_with_the_press_that_mends_it():

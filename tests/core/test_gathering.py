@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from makers import write_plain
 
 from drawstring.core.arrivals import scan
-from drawstring.core.io import ChannelRef, Window
+from drawstring.core.io import Window
 from drawstring.core.passes import Pass, Role, with_names
 
 PLANE = np.random.default_rng(8).random((12, 16)).astype(np.float32)
@@ -51,17 +51,25 @@ def test_frames_cropped_to_their_content_are_one_sequence_in_one_window(folder):
 
 def test_what_differs_in_size_or_is_a_still_is_left_out_and_said(folder):
     for number in (1, 2, 3):
+        plate = {k: np.ascontiguousarray(v[::2, ::2]) for k, v in RGB.items()}
+        write_plain(folder / f"TW1_plate.{number:04d}.exr", plate)
         write_plain(folder / f"TW1_beauty.{number:04d}.exr", RGB)
         write_plain(folder / f"TW1_normal.{number:04d}.exr", {k: v[::2, ::2].copy() for k, v in RGB.items()})
         write_plain(folder / f"TW1_z.{number:04d}.exr", {"Z": PLANE + 2})
     write_plain(folder / "TW1_shadow.exr", {"V": PLANE})
     (one,) = looked_through(folder).candidates
-    assert {m.pattern for m in one.members} == {"TW1_beauty.####.exr", "TW1_z.####.exr"}
+    # A plate may have a size of its own; it is fitted, and does not widen the window.
+    assert {m.pattern for m in one.members} == {"TW1_beauty.####.exr", "TW1_z.####.exr", "TW1_plate.####.exr"}
+    assert one.window == one.members[0].window
     assert {m.pattern for m in one.left_out} == {"TW1_normal.####.exr", "TW1_shadow.exr"}
     codes = Counter(f.code for f in one.findings)
-    assert codes["size-differs"] == codes["still-among-frames"] == 1 and "no-depth" not in codes
-    assert [p.name for p in one.passes] == ["beauty", "depth"]
-    assert one.passes[1].channels == (ChannelRef(0, "Z", 1),)
+    assert (
+        codes["size-differs"] == codes["still-among-frames"] == codes["size-fitted"] == 1
+        and "no-depth" not in codes
+    )
+    assert {p.name for p in one.passes} == {"beauty", "depth", "plate"}
+    depth = next(p for p in one.passes if p.name == "depth")
+    assert [(ref.part, ref.name) for ref in depth.channels] == [(0, "Z")]
 
 
 def test_a_folder_of_stills_and_a_lone_still_are_deliveries_of_their_own(folder):

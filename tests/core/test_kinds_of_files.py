@@ -138,6 +138,13 @@ def test_a_frame_of_several_files_is_read_into_one_window_and_tells_what_it_lack
     read = read_frame(files, [ChannelRef(0, "G"), z], window=window)
     np.testing.assert_array_equal(read[ChannelRef(0, "G")], LIGHT[..., 1])
     assert read[z][2:8, 4:12].min() == 5 and read[z].sum() == 5 * 48
+    # A plate of another size lies in the middle, as large as fits: half as wide here, its light kept.
+    ramp = np.tile(np.arange(64, dtype=np.float32), (72, 1))
+    plate = write_plain(tmp_path / "p.exr", {"R": ramp})
+    small = read_frame({0: files[0], 2: read_facts(str(plate))}, [ChannelRef(0, "R", 2)], window=window)
+    found = small[ChannelRef(0, "R", 2)]
+    assert found.shape == (18, 32) and (found[:, :8] == 0).all() and (found[:, 24:] == 0).all()
+    np.testing.assert_allclose(found[5, 8:24], np.arange(16) * 4 + 1.5)
     with pytest.raises(MissingError, match="came without the file that holds Z"):
         read_frame({0: files[0]}, [z], window=window)
 

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from drawstring.core.camera import Moment
 from drawstring.core.errors import SettingError, SeveralSettingErrors
 from drawstring.core.findings import Severity
 from drawstring.core.io.facts import ChannelRef
@@ -19,7 +20,7 @@ from drawstring.core.recipe import (
     plan_outputs,
     upgraded,
 )
-from drawstring.core.recipe.pictures import proxy
+from drawstring.core.recipe.pictures import picture, proxy
 
 
 def a_pass(name: str, role: Role, suffixes: str, kind: str = "half", layer: str | None = None) -> Pass:
@@ -96,7 +97,7 @@ def test_only_channels_that_outputs_need_are_pulled():
         ChannelRef(0, "depth.Z"): np.float32([[1, 5, 9]]),
         ChannelRef(0, "A"): np.float16([[1, 1, 0]]),
     }
-    made = compute(plan, pixels, PASSES, recipe)
+    made = compute(plan, pixels, PASSES, recipe, Moment())
     assert made["depth_normalised.V"].values.tolist() == [[1, 0.5, 0]]
     assert plan_outputs(PASSES, recipe, settled_only=True).channels == ()
 
@@ -141,7 +142,7 @@ def test_half_keeps_what_it_can_and_counts_what_it_holds():
 def test_knots_tell_how_they_stand():
     recipe = change(Recipe(), {"depth.near": "1", "depth.far": "9"}, scene_unit="m")
     facts = CordFacts("new", passes=4, frames=24, channels=9, scene_unit="m")
-    assert [k.state for k in cord(recipe, facts)] == [KnotState.OPEN] * 3
+    assert [k.state for k in cord(recipe, facts)] == [KnotState.OPEN] * 4
     stale = recipe.with_knot(recipe.depth.model_copy(update={"settled_on": "old"}))
     assert cord(stale, facts)[1].state is KnotState.STALE
     settled = recipe.with_knot(recipe.depth.model_copy(update={"settled_on": "new"}))
@@ -156,3 +157,40 @@ def test_proxies_average_light_and_keep_true_distances():
     assert proxy(plane, 1, is_light=False).tolist() == plane[::2, ::2].tolist()
     assert proxy(plane, 1, is_light=True)[0, 0] == plane[:2, :2].mean()
     assert proxy(plane, 1, is_light=True).shape == (3, 4)
+
+
+def test_another_view_is_made_from_its_own_passes_and_range():
+    both = PASSES + [
+        a_pass("right.beauty", Role.BEAUTY, "RGBA", layer="right"),
+        a_pass("right.depth", Role.DEPTH, "Z", "float"),
+    ]
+    typed = {
+        "depth.near": "2",
+        "depth.far": "10",
+        "depth.focus.on": "yes",
+        "depth.focus.by": "largest radius",
+    }
+    recipe = change(Recipe(), typed, scene_unit="m")
+    plan = plan_outputs(both, recipe)
+    made = {"depth_normalised", "beauty_focus", "blur_radius"}
+    assert set(plan.results) == made | {f"right.{name}" for name in made}
+    random = np.random.default_rng(4)
+    pixels = {ref: random.uniform(3, 9, (6, 8)).astype(np.float32) for one in both for ref in one.channels}
+    for one in both:
+        if len(one.channels) == 4:
+            pixels[one.channels[3]] = np.ones((6, 8), np.float32)
+    left, right = (ChannelRef(0, name) for name in ("depth.Z", "right.depth.Z"))
+    shared = compute(plan, pixels, both, recipe, Moment())
+    for ref, name in ((left, "depth_normalised.V"), (right, "right.depth_normalised.V")):
+        np.testing.assert_allclose(shared[name].values, 1 - (pixels[ref] - 2) / 8, atol=1e-6)
+    assert not np.allclose(shared["right.beauty_focus.R"].values, shared["beauty_focus.R"].values)
+    own = change(recipe, {"depth.views.right.near": "3", "depth.views.right.far": "9"}, scene_unit="m")
+    apart = compute(plan, pixels, both, own, Moment())
+    np.testing.assert_allclose(
+        apart["right.depth_normalised.V"].values, 1 - (pixels[right] - 3) / 6, atol=1e-6
+    )
+    np.testing.assert_array_equal(apart["depth_normalised.V"].values, shared["depth_normalised.V"].values)
+    shown = {ref: plane[:2, :2] for ref, plane in pixels.items()}
+    assert picture("right.beauty_focus", both, recipe, shown, Moment()).kind == "light"
+    assert picture("blur_radius", both, recipe, shown, Moment()).kind == "signed"
+    assert picture("right.distance", both, recipe, shown, Moment()).values.shape == (2, 2, 1)

@@ -200,9 +200,11 @@ def test_what_can_not_be_run_is_refused_beforehand(plan, sessions, tmp_path):
             recipes.set_values(
                 session, shot, {"pack.normal.layer": "", "depth.near": "4000", "depth.far": "9000"}
             )
-            from drawstring.core.depth import tally
+            from drawstring.core.depth import FrameDistances, tally
 
-            measuring.finish(shot.delivery.measured("depth"), {1: tally(np.float32([[2, 9]]))}, {})
+            measuring.finish(
+                shot.delivery.measured("depth"), {1: FrameDistances(tally(np.float32([[2, 9]])))}, {}
+            )
             session.flush()
             from drawstring.runs.planning import plan_run
 

@@ -7,7 +7,7 @@ from sqlalchemy import select, text
 from sqlalchemy.exc import IntegrityError
 
 from drawstring.core.arrivals import scan
-from drawstring.core.depth import tally
+from drawstring.core.depth import FrameDistances, tally
 from drawstring.core.errors import ConflictError, MissingError, SettingError, SourceError
 from drawstring.core.recipe import KnotState, Recipe
 from drawstring.store import correcting, deliveries, measuring, recipes, shows
@@ -51,7 +51,7 @@ def test_a_shot_can_not_use_another_shots_delivery(session, shot):
 
 def test_accepting_keeps_what_was_found_and_settles_arrivals(session, shot, report, candidate):
     how = standing(session, shot)
-    assert [knot.state for knot in how.knots] == [KnotState.SETTLED, KnotState.OPEN, KnotState.OPEN]
+    assert [knot.state for knot in how.knots] == [KnotState.SETTLED] + [KnotState.OPEN] * 3
     assert how.frames == len(report.frames) and deliveries.passes_of(shot.delivery) == report.passes
     again = deliveries.accept(session, shot, candidate)
     assert again.id == shot.delivery_id and len(shot.deliveries) == 1
@@ -109,7 +109,9 @@ def test_measurements_come_back_as_they_were(session, shot, report, candidate):
     import numpy as np
 
     tallies = {n: tally(np.random.default_rng(n).gamma(2, 9, (30, 40)).astype(np.float32)) for n in (1, 2)}
-    measuring.finish(shot.delivery.measured("depth"), tallies, {3: "torn"})
+    measuring.finish(
+        shot.delivery.measured("depth"), {n: FrameDistances(one) for n, one in tallies.items()}, {3: "torn"}
+    )
     session.flush()
     whole = measuring.whole_tally(session, shot.delivery.measured("depth"))
     assert whole.pixels == 2400 and whole.nearest == min(one.nearest for one in tallies.values())

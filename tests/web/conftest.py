@@ -14,7 +14,7 @@ from makers import environment_of, wait_for
 from playwright.sync_api import Browser, Page, sync_playwright
 from sqlalchemy.orm import Session, sessionmaker
 
-from drawstring.core.arrivals import Candidate
+from drawstring.core.arrivals import Candidate, scan
 from drawstring.runs.scanning import carry_out_scan
 from drawstring.store import deliveries, scans, shows
 from drawstring.store.models import Shot
@@ -57,6 +57,17 @@ def fog(sessions, candidate: Candidate) -> Shot:
         shot = shows.make_shot(session, shows.make_show(session, "Tidewrack"), "TW010", title="Fog")
         deliveries.accept(session, shot, candidate)
         _ = shot.delivery.members[0].frames
+        return shot
+
+
+@pytest.fixture
+def buoy(sessions, sources) -> Shot:
+    """A committed shot with the painted buoy on white: object, ground and plate, three sequences."""
+    found = scan(str(sources / "tidewrack" / "TW030"), roots=[str(sources)]).candidates[0]
+    with sessions.begin() as session:
+        shot = shows.make_shot(session, shows.make_show(session, "Tidewrack"), "TW030", title="Buoy")
+        deliveries.accept(session, shot, found)
+        _ = [member.frames for member in shot.delivery.members]
         return shot
 
 

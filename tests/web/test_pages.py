@@ -103,7 +103,9 @@ def test_settling_undoing_and_doing_without_draw_the_cord_anew(client, sessions,
     assert "4.8-90 m, open" in client.post(f"{base}/undo", headers=HTMX).text
     answer = client.post(f"{base}/needed", data={"needed": "no"}, headers=HTMX)
     assert "is-not-needed" in answer.text and "depth normalised" not in answer.text
-    answer = client.post(f"{base}/pick", data={"end": "near", "frame": 1012, "x": 96, "y": 100}, headers=HTMX)
+    answer = client.post(
+        f"{base}/pick", data={"setting": "depth.near", "frame": 1012, "x": 96, "y": 100}, headers=HTMX
+    )
     assert answer.status_code == 200
 
 
@@ -111,12 +113,16 @@ def test_an_end_taken_from_the_picture_is_the_median_around_the_click(client, se
     path = next(frame.path for frame in report.frames if frame.number == 1012)
     z = OpenEXR.File(path, separate_channels=True).channels()["depth.Z"].pixels
     client.post(
-        f"/shots/{fog.id}/depth/pick", data={"end": "near", "frame": 1012, "x": 60, "y": 80}, headers=HTMX
+        f"/shots/{fog.id}/depth/pick",
+        data={"setting": "depth.near", "frame": 1012, "x": 60, "y": 80},
+        headers=HTMX,
     )
     around = np.sort(z[78:83, 58:63], axis=None)
     assert recipe_of(sessions, fog).depth.near == pytest.approx(float(around[12]), abs=1e-4)
     sky = client.post(
-        f"/shots/{fog.id}/depth/pick", data={"end": "far", "frame": 1012, "x": 96, "y": 0}, headers=HTMX
+        f"/shots/{fog.id}/depth/pick",
+        data={"setting": "depth.far", "frame": 1012, "x": 96, "y": 0},
+        headers=HTMX,
     )
     assert sky.status_code == 404 and "Click on something solid" in sky.text
 

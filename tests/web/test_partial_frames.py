@@ -70,7 +70,7 @@ def test_the_bench_opens_on_a_whole_frame_and_marks_the_others(client, torn):
 
 
 def test_taking_a_distance_from_a_frame_without_depth_is_refused(client, torn):
-    picked = {"end": "near", "frame": 1010, "x": 40, "y": 30}
+    picked = {"setting": "depth.near", "frame": 1010, "x": 40, "y": 30}
     answer = client.post(f"/shots/{torn.id}/depth/pick", data=picked, headers=HTMX)
     assert answer.status_code == 404 and "came without the file that holds Z" in answer.text
 

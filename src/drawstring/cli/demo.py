@@ -14,9 +14,9 @@ from drawstring.store import deliveries, recipes, scans, shows
 
 @main.command("demo")
 @click.option("--width", default=960, help="Of the frames, in pixels.")
-@click.option("--frames", default=24, help="Of each shot.")
+@click.option("--frames", type=int, help="Of each shot, where other than the show has.")
 @click.pass_obj
-def demo(installation: Installation, width: int, frames: int) -> None:
+def demo(installation: Installation, width: int, frames: int | None) -> None:
     """Render the demo show with the stand-in renderer and accept its shots, where that was not done yet."""
     from drawstring.standins.tidewrack import FAULTS, FPS, SHOTS, make_faults, render_show
 
@@ -39,9 +39,9 @@ def demo(installation: Installation, width: int, frames: int) -> None:
             if one.code not in have:
                 shot = shows.make_shot(session, show, one.code, title=one.title)
                 deliveries.accept(session, shot, by_code[one.code], by="demo")
-                for name, value in one.settled.items():
+                for name, value in one.settled:
                     recipes.set_values(session, shot, {name: value}, by="demo")
-                for knot in {name.partition(".")[0] for name in one.settled}:
+                for knot in dict.fromkeys(name.partition(".")[0] for name, _ in one.settled):
                     recipes.settle(session, shot, knot, by="demo")
         if not scans.recent(session, show):
             scans.ask(session, show, os.path.realpath(faults))

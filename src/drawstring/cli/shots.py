@@ -127,11 +127,17 @@ def shot_words(data: dict[str, Any]) -> str:
 @main.command("set")
 @click.argument("shot")
 @click.argument("values", nargs=-1, required=True, metavar="NAME=VALUE...")
+@click.option("--frame", type=int, help="Where values that change over the frames get their key.")
 @click.option("--open", "stays_open", is_flag=True, help="Leave the knots open instead of settling them.")
 @as_json
 @click.pass_obj
 def set_values(
-    installation: Installation, shot: str, values: tuple[str, ...], stays_open: bool, wants_json: bool
+    installation: Installation,
+    shot: str,
+    values: tuple[str, ...],
+    frame: int | None,
+    stays_open: bool,
+    wants_json: bool,
 ) -> None:
     """Change settings of SHOT by dotted name (depth.near=4.2) and settle the knots they belong to."""
     odd = [value for value in values if "=" not in value]
@@ -140,7 +146,7 @@ def set_values(
     typed = dict(value.split("=", 1) for value in values)
     with opened(installation) as session:
         one = shows.find_shot(session, shot)
-        recipes.set_values(session, one, typed, by=me())
+        recipes.set_values(session, one, typed, by=me(), frame=frame)
         if not stays_open and one.delivery:
             for knot in dict.fromkeys(name.partition(".")[0] for name in typed):
                 recipes.settle(session, one, knot, by=me())

@@ -19,18 +19,19 @@ from sqlalchemy import text
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
+from drawstring.core.depth import DepthSettings
 from drawstring.core.errors import DrawstringError
 from drawstring.core.io.facts import Window
 from drawstring.core.io.writing import remove_unfinished
 from drawstring.core.passes import Pass
-from drawstring.core.recipe.results import depth_inputs
+from drawstring.core.recipe.sources import depth_inputs
 from drawstring.runs.frame import carry_out, measure_frame
 from drawstring.runs.manifest import close_package
 from drawstring.runs.plan import FrameAnswer, FrameTask, SourceFile
 from drawstring.runs.planning import plan_of, source_files, tasks_of
 from drawstring.runs.readers import killer
 from drawstring.runs.scanning import Scanning
-from drawstring.store import deliveries, ledger, measuring
+from drawstring.store import deliveries, ledger, measuring, recipes
 from drawstring.store.database import DatabaseAway, unit_of_work
 from drawstring.store.models import Measurement, Run, RunFrame, now
 
@@ -63,6 +64,10 @@ class _MeasurementAtWork:
     passes: tuple[Pass, ...]
     window: Window
     todo: list[tuple[int, tuple[SourceFile, ...]]]
+    depth: DepthSettings
+    scene_unit: str
+    looked_at: frozenset[int]
+    """The frames that are asked, too, along which line their distances were measured."""
     flying: dict[Future, int] = field(default_factory=dict)
     counted: dict[int, Any] = field(default_factory=dict)
     faults: dict[int, str] = field(default_factory=dict)
@@ -201,8 +206,20 @@ class Engine:
         frames = [(number, source_files(files)) for number, files in usable.items()]
         frames = [(number, files) for number, files in frames if files]
         measurement.state, measurement.total, measurement.done = "measuring", len(frames), 0
+        numbers = [number for number, _ in frames]
+        depth = recipes.current(session, delivery.shot).depth
+        if kind == "depth":
+            # Whoever changes the reading while this goes on asks for it anew.
+            measurement.whole = {"read_as": measuring.reading_of(depth)}
         self._measurements[measurement.id] = _MeasurementAtWork(
-            measurement.id, kind, passes, deliveries.window_of(delivery), frames
+            measurement.id,
+            kind,
+            passes,
+            deliveries.window_of(delivery),
+            frames,
+            depth,
+            delivery.shot.show.scene_unit,
+            frozenset(numbers[:1] + numbers[len(numbers) // 2 :][:1] + numbers[-1:]),
         )
 
     def _hand_out(self) -> None:
@@ -228,6 +245,7 @@ class Engine:
             number, files = measuring_now.todo.pop(0)
             future = client.submit(
                 measure_frame, measuring_now.kind, number, files, measuring_now.passes, measuring_now.window,
+                measuring_now.depth, measuring_now.scene_unit, number in measuring_now.looked_at,
                 pure=False, priority=10 if measuring_now.kind == "depth" else -10,
             )  # fmt: skip
             measuring_now.flying[future] = number
@@ -298,7 +316,7 @@ class Engine:
                     if measurement is not None:
                         measurement.done = done
                         if finished:
-                            measuring.finish(measurement, one.counted, one.faults)
+                            measuring.finish(measurement, one.counted, one.faults, read_as=one.depth)
                 one.told = done
             if finished:
                 del self._measurements[one.measurement_id]

@@ -5,10 +5,14 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Iterable
+from dataclasses import replace
 from typing import Any
 
+import numpy as np
+
+from drawstring.core.camera import Moment, moment_of
 from drawstring.core.colour import LINEAR
-from drawstring.core.depth import tally
+from drawstring.core.depth import DepthSettings, FrameDistances, Held, along_of, tally
 from drawstring.core.errors import DrawstringError, OutputError, SourceError
 from drawstring.core.io.facts import FileFacts, Window
 from drawstring.core.io.frame import read_frame
@@ -16,9 +20,17 @@ from drawstring.core.io.headers import read_facts
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.io.writing import LOSSY, final_name, put_exr
 from drawstring.core.pack import header_of
-from drawstring.core.passes import COLOUR_ROLES, Pass, PassStatistics, pass_statistics
+from drawstring.core.passes import COLOUR_ROLES, Pass, PassStatistics, Role, pass_statistics
 from drawstring.core.recipe import compute, plan_outputs, space_of
-from drawstring.core.recipe.results import depth_inputs, depth_planes
+from drawstring.core.recipe.sources import (
+    depth_inputs,
+    depth_pass,
+    of_view,
+    other_views,
+    pass_of,
+    read_distances,
+)
+from drawstring.core.recipe.told import told_of
 from drawstring.runs.plan import FrameAnswer, FrameTask, RunPlan, SourceFile
 from drawstring.runs.proof import checksum, prove
 
@@ -54,7 +66,8 @@ def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
     files = _opened(task, {ref.source for ref in outputs.inputs} | {0})
     facts = files[min(files)]
     pixels = read_frame(files, outputs.inputs, window=plan.window)
-    stowed = compute(outputs, pixels, plan.passes, plan.recipe)
+    at = moment_of(files, frame=task.number, window=plan.window, scene_unit=plan.scene_unit)
+    stowed = compute(outputs, pixels, plan.passes, plan.recipe, at)
     written = {name: one.values for name, one in stowed.items()}
     part = facts.parts[0]
     settings = plan.recipe.pack
@@ -67,7 +80,10 @@ def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
         version=plan.version,
         recipe_digest=plan.recipe_digest,
         scene_unit=plan.scene_unit,
-        depth=plan.recipe.depth if "depth_normalised" in outputs.results else None,
+        depth=plan.recipe.depth if outputs.results else None,
+        made=outputs.results,
+        mattes=[one.name for one in plan.recipe.alpha.mattes],
+        read_as={name: kind.value for name, kind in plan.recipe.alpha.kinds.items()},
         is_converted=_is_converted(plan, {channel.source for channel in outputs.channels}),
     )
 
@@ -118,36 +134,86 @@ def _opened(task: FrameTask, sources: Iterable[int]) -> dict[int, FileFacts]:
 
 
 def measure_frame(
-    kind: str, number: int, files: tuple[SourceFile, ...], passes: tuple[Pass, ...], window: Window
+    kind: str,
+    number: int,
+    files: tuple[SourceFile, ...],
+    passes: tuple[Pass, ...],
+    window: Window,
+    depth: DepthSettings | None = None,
+    scene_unit: str = "m",
+    is_looked_at: bool = False,
 ) -> tuple[int, Any]:
     """Count one frame: its distances, or what its passes hold; a refusal is an answer, not an exception.
+
+    Parameters
+    ----------
+    depth : DepthSettings, optional
+        For kind "depth": how the pass's numbers are read.
+    is_looked_at : bool
+        Whether it is asked, too, what takes longer: along which line distances were measured, whether two
+        renders line up.
 
     Returns
     -------
     number, answer
-        A `DepthTally` for kind "depth"; for "facts" a dict of a pass's place to `PassStatistics`; a dict of
+        `FrameDistances` for kind "depth"; for "facts" a dict of a pass's place to `PassStatistics`; a dict of
         words when the frame is refused.
     """
     use_threads(1)
     try:
         here = {one.source: read_facts(one.path) for one in files}
         if kind == "depth":
-            z, alpha = depth_planes(read_frame(here, depth_inputs(passes), window=window), passes)
-            return number, tally(z, alpha)
-        return number, _statistics(here, passes, window)
+            at = moment_of(here, frame=number, window=window, scene_unit=scene_unit)
+            return number, _distances(here, passes, depth or DepthSettings(), at, is_looked_at=is_looked_at)
+        return number, _statistics(here, passes, window, is_looked_at=is_looked_at)
     except DrawstringError as error:
         return number, error.as_dict()
 
 
+def _distances(
+    files: dict[int, FileFacts],
+    passes: tuple[Pass, ...],
+    depth: DepthSettings,
+    at: Moment,
+    *,
+    is_looked_at: bool,
+) -> FrameDistances:
+    assert at.place is not None
+    views = {view: of_view(passes, view) for view in other_views(passes)}
+    measured = {"": of_view(passes, "")} | {v: own for v, own in views.items() if depth_pass(own) is not None}
+    position = pass_of(Role.POSITION, measured[""]) if is_looked_at else None
+    refs = [ref for own in measured.values() for ref in depth_inputs(own) if ref.source in files]
+    refs += position.channels[:3] if position else ()
+    pixels = read_frame(files, list(dict.fromkeys(refs)), window=at.place.window)
+    tallies = {}
+    for view, own in measured.items():
+        if all(ref in pixels for ref in depth_inputs(own)):
+            read = read_distances(pixels, own, depth, at, repair=False)
+            tallies[view] = tally(read.z, nothing=read.nothing)
+    along = None
+    if is_looked_at and depth.arrived.holds is Held.DISTANCES:
+        # The numbers as they came, in scene units: what they were taken for does not matter here.
+        plain = depth.model_copy(update={"along": depth.arrived.along})
+        read = read_distances(pixels, measured[""], plain, at, repair=False)
+        points = [np.asarray(pixels[ref], np.float32) for ref in position.channels[:3]] if position else []
+        point = (points[0], points[1], points[2]) if len(points) == 3 else None
+        along = along_of(read.z, read.nothing, read.camera, at.place, point)
+    return FrameDistances(tallies.pop(""), tallies, along)
+
+
 def _statistics(
-    files: dict[int, FileFacts], passes: tuple[Pass, ...], window: Window
+    files: dict[int, FileFacts], passes: tuple[Pass, ...], window: Window, *, is_looked_at: bool
 ) -> dict[int, PassStatistics]:
     refs = [ref for one in passes for ref in one.channels if ref.source in files]
     pixels = read_frame(files, refs, window=window)
+    told = told_of(passes, pixels, is_looked_at=is_looked_at)
     return {
-        place: pass_statistics(
-            [pixels[ref] for ref in one.channels],
-            has_alpha=one.role in COLOUR_ROLES and len(one.channels) == 4,
+        place: replace(
+            pass_statistics(
+                [pixels[ref] for ref in one.channels],
+                has_alpha=one.role in COLOUR_ROLES and len(one.channels) == 4,
+            ),
+            told=told.get(one.name, {}),
         )
         for place, one in enumerate(passes)
         if all(ref in pixels for ref in one.channels)

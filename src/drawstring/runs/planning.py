@@ -10,7 +10,15 @@ from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session
 
 from drawstring.core.errors import ConflictError, OutputError, SettingError
-from drawstring.core.recipe import RESULTS, KnotState, plan_outputs, upgraded
+from drawstring.core.recipe import (
+    RESULTS,
+    KnotState,
+    available_results,
+    is_sent,
+    plan_outputs,
+    result_named,
+    upgraded,
+)
 from drawstring.runs.plan import FrameTask, RunPlan, SourceFile
 from drawstring.store import deliveries, recipes
 from drawstring.store.ledger import UNDER_WAY
@@ -74,8 +82,16 @@ def plan_run(session: Session, shot: Shot, *, output: str, by: str = "") -> Run:
 def notes_for(how: ShotStanding) -> list[str]:
     """Say what a run of the shot would leave out or do on old grounds."""
     notes = []
+    possible = available_results(how.passes, how.recipe)
     for knot in how.knots:
-        makes = [one.name for one in RESULTS.values() if one.knot == knot.name and one.is_packed]
+        makes = [
+            name
+            for name in dict.fromkeys([*RESULTS, *possible])
+            if (one := result_named(name)).knot == knot.name
+            and one.is_packed
+            and is_sent(name, how.recipe)
+            and (name in possible or not one.is_extra)
+        ]
         if knot.state is KnotState.OPEN and makes:
             notes.append(f"{knot.title} is open: {', '.join(makes)} will not be in the package.")
         elif knot.state is KnotState.STALE and makes:

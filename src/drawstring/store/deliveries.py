@@ -181,6 +181,11 @@ def facts_of(delivery: Delivery) -> FileFacts:
     return facts_from_json(delivery.members[0].facts)
 
 
+def facts_by_source(delivery: Delivery) -> dict[int, FileFacts]:
+    """Give the header facts of every member's usual layout, by its place."""
+    return {member.place: facts_from_json(member.facts) for member in delivery.members if member.facts}
+
+
 def window_of(delivery: Delivery) -> Window:
     """Give the window that all its planes are read into."""
     return Window(*delivery.window)

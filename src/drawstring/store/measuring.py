@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import json
 import math
 import zlib
 from collections.abc import Mapping
@@ -12,11 +13,12 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session, defer
 
+from drawstring.core.alpha import OverFrames
 from drawstring.core.arrivals.facts import findings_of
-from drawstring.core.depth import DepthTally, merged
+from drawstring.core.depth import DepthSettings, DepthTally, FrameDistances, merged
 from drawstring.core.io.facts import Window
-from drawstring.core.passes import Pass, PassStatistics, Role, alpha_kind, statistics_from_dict
-from drawstring.core.recipe.results import depth_pass
+from drawstring.core.passes import HASHED_ROLES, Pass, PassStatistics, Role, alpha_kind, statistics_from_dict
+from drawstring.core.recipe.sources import depth_pass
 from drawstring.store.facts import pass_from_row
 from drawstring.store.models import Delivery, Measurement, now
 
@@ -34,6 +36,7 @@ def tally_to_json(tally: DepthTally) -> dict[str, Any]:
         "first_bin": tally.first_bin,
         "edges": tally.edges,
         "mixed": tally.mixed,
+        "ways": [tally.infinite, tally.zero, tally.huge],
         "counts": packed,
     }
 
@@ -53,6 +56,7 @@ def tally_from_json(plain: Mapping[str, Any]) -> DepthTally:
         counts,
         plain.get("edges", 0),
         plain.get("mixed", 0),
+        *plain.get("ways", (0, 0, 0)),
     )
 
 
@@ -80,6 +84,10 @@ def ask(session: Session, delivery: Delivery, *, anew: bool = False) -> None:
     session.flush()
     session.refresh(delivery, ["passes", "measurements"])
     passes = [pass_from_row(row) for row in delivery.passes]
+    counted = delivery.measured("facts")
+    if counted is not None and anew and _lacks_told(counted, passes):
+        delivery.measurements.remove(counted)
+        session.flush()
     if delivery.measured("facts") is None:
         delivery.measurements.append(Measurement(kind="facts", total=delivery.usable))
     else:
@@ -94,12 +102,38 @@ def ask(session: Session, delivery: Delivery, *, anew: bool = False) -> None:
     session.flush()
 
 
-def finish(measurement: Measurement, counted: Mapping[int, Any], faults: Mapping[int, str]) -> None:
-    """Write down what was counted: depth tallies, or statistics by a pass's place."""
+_TOLD_ROLES = HASHED_ROLES | {Role.GROUND_PICTURE, Role.CLEAN_GROUND, Role.SHADOW}
+
+
+def _lacks_told(measurement: Measurement, passes: list[Pass]) -> bool:
+    """Whether a pass was taken for another while frames were counted, so that nothing was told of it."""
+    if measurement.state != "done" or not measurement.frames:
+        return False
+    told = [str(place) for place, one in enumerate(passes) if one.role in _TOLD_ROLES]
+    return any(
+        all("t" not in frame.get(place, {}) for frame in measurement.frames.values()) for place in told
+    )
+
+
+def finish(
+    measurement: Measurement,
+    counted: Mapping[int, Any],
+    faults: Mapping[int, str],
+    *,
+    read_as: DepthSettings | None = None,
+) -> None:
+    """Write down what was counted: distances of frames, or statistics by a pass's place.
+
+    Parameters
+    ----------
+    counted : mapping of frame number to FrameDistances, or to a mapping of place to PassStatistics
+    faults : mapping of frame number to words
+    read_as : DepthSettings, optional
+        How the depth pass's numbers were read.
+    """
     if measurement.kind == "depth":
-        measurement.frames = {str(number): curve_of(one) for number, one in sorted(counted.items())}
-        ends = {str(n): [one.nearest, one.furthest] for n, one in sorted(counted.items()) if one.seen}
-        measurement.whole = tally_to_json(merged(counted.values())) | {"ends": ends}
+        _write_distances(measurement, counted)
+        measurement.whole |= {"read_as": reading_of(read_as or DepthSettings())}
     else:
         measurement.frames = {
             str(number): {str(place): one.as_dict() for place, one in of_frame.items()}
@@ -113,6 +147,61 @@ def finish(measurement: Measurement, counted: Mapping[int, Any], faults: Mapping
         tell_facts(measurement)
 
 
+def _write_distances(measurement: Measurement, counted: Mapping[int, FrameDistances]) -> None:
+    first = {number: one.first for number, one in sorted(counted.items())}
+    measurement.frames = {str(number): curve_of(one) for number, one in first.items()}
+    views = {view for one in counted.values() for view in one.views}
+    by_view = {
+        view: merged(one.views[view] for one in counted.values() if view in one.views) for view in views
+    }
+    alongs = [one.along for _, one in sorted(counted.items()) if one.along]
+    said = [one.along for one in alongs]
+    # Frames that can't tell do not outvote one that can.
+    known = [one for one in said if one is not None]
+    best = max(set(known), key=known.count) if known else None
+    evidence = next((one for one in alongs if one.along is best), None)
+    measurement.whole = tally_to_json(merged(first.values())) | {
+        "ends": {str(n): [one.nearest, one.furthest] for n, one in first.items() if one.seen},
+        "views": {view: tally_to_json(one) for view, one in sorted(by_view.items())},
+        "along": {
+            "is": best.value if best else None,
+            "by": evidence.by,
+            "off_axis": _plain_number(evidence.off_axis),
+            "off_ray": _plain_number(evidence.off_ray),
+        }
+        if evidence
+        else None,
+    }
+
+
+def reading_of(settings: DepthSettings) -> str:
+    """Name how a depth pass's numbers are read.
+
+    What was measured under another name must be measured again.
+    """
+    return json.dumps([settings.arrived.model_dump(mode="json"), settings.along.value], sort_keys=True)
+
+
+def is_read_otherwise(session: Session, measurement: Measurement | None, settings: DepthSettings) -> bool:
+    """Whether a measurement reads, or has read, the pass's numbers in another way than is settled now.
+
+    One that still waits will read them as they are settled when it begins.
+    """
+    if measurement is None or measurement.state == "waiting":
+        return False
+    said = session.scalar(select(Measurement.whole["read_as"]).where(Measurement.id == measurement.id))
+    return (said or reading_of(DepthSettings())) != reading_of(settings)
+
+
+def told_distances(session: Session, measurement: Measurement | None) -> dict[str, Any]:
+    """Give what was found beside the distances: along which line, and other views' tallies."""
+    if measurement is None or measurement.state != "done":
+        return {"along": None, "views": {}}
+    query = select(Measurement.whole["along"], Measurement.whole["views"])
+    along, views = session.execute(query.where(Measurement.id == measurement.id)).one()
+    return {"along": along, "views": {v: tally_from_json(plain) for v, plain in (views or {}).items()}}
+
+
 def tell_facts(measurement: Measurement | None) -> None:
     """Work out what the counted passes mean, by the names that they bear now."""
     if measurement is None or measurement.state != "done":
@@ -123,7 +212,12 @@ def tell_facts(measurement: Measurement | None) -> None:
         counted_of(measurement), passes, where=delivery.shot.code, window=Window(*delivery.window)
     )
     beauty = next((one for one in passes if one.name == Role.BEAUTY), None)
+    names = {str(place): one.name for place, one in enumerate(passes)}
     measurement.whole = {
+        "told": {
+            number: {names[p]: plain["t"] for p, plain in frame.items() if p in names and plain.get("t")}
+            for number, frame in measurement.frames.items()
+        },
         "findings": [finding.as_dict() for finding in found],
         "alpha": _alpha_over_frames(measurement, passes, beauty),
     }
@@ -136,6 +230,14 @@ def _alpha_over_frames(measurement: Measurement, passes: list[Pass], beauty: Pas
     if len(beauty.channels) < 4:
         return "missing"
     place = str(passes.index(beauty))
+    over = OverFrames()
+    for frame in measurement.frames.values():
+        said = frame.get(place, {}).get("t", {}).get("alpha")
+        if said:
+            over.add(said)
+    if over.votes:
+        return over.overall().kind.value
+    # Counted by an earlier version, which had a first word only.
     kinds = [alpha_kind(frame[place].get("a", {})) for frame in measurement.frames.values() if place in frame]
     known = [kind for kind in kinds if kind not in ("unsure", "empty")] or kinds
     return max(set(known), key=known.count) if known else ""
@@ -215,3 +317,7 @@ def waiting(session: Session) -> list[Measurement]:
 
 def _number(value: float) -> float | None:
     return None if math.isnan(value) else value
+
+
+def _plain_number(value: float) -> float | None:
+    return value if math.isfinite(value) else None

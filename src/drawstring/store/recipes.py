@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from drawstring.core.errors import ConflictError
 from drawstring.core.recipe import Recipe, change, digest_of, upgraded
+from drawstring.store import measuring
 from drawstring.store.models import Revision, Shot
 
 
@@ -25,8 +26,15 @@ def current(session: Session, shot: Shot) -> Recipe:
     return upgraded(revision.recipe) if revision else Recipe()
 
 
-def set_values(session: Session, shot: Shot, typed: Mapping[str, Any], *, by: str = "") -> Revision:
+def set_values(
+    session: Session, shot: Shot, typed: Mapping[str, Any], *, by: str = "", frame: int | None = None
+) -> Revision:
     """Write a revision in which some values are replaced, by dotted name.
+
+    Parameters
+    ----------
+    frame : int, optional
+        Where values that change over the frames get their key.
 
     Raises
     ------
@@ -34,7 +42,7 @@ def set_values(session: Session, shot: Shot, typed: Mapping[str, Any], *, by: st
         One or several values are refused; nothing is written.
     """
     take_turn(session, shot)
-    recipe = change(current(session, shot), typed, scene_unit=shot.show.scene_unit)
+    recipe = change(current(session, shot), typed, scene_unit=shot.show.scene_unit, frame=frame)
     said = ", ".join(f"{name} = {value}" for name, value in typed.items())
     return _write(session, shot, recipe, said=said, by=by)
 
@@ -100,4 +108,9 @@ def _write(
     )  # fmt: skip
     session.add(revision)
     session.flush()
+    if shot.delivery is not None and measuring.is_read_otherwise(
+        session, shot.delivery.measured("depth"), recipe.depth
+    ):
+        # Other distances follow from the same numbers now.
+        measuring.ask(session, shot.delivery, anew=True)
     return revision

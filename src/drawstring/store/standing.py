@@ -8,11 +8,24 @@ from dataclasses import dataclass, field
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, defer, joinedload, selectinload
 
-from drawstring.core.depth import check_clips, check_frames, check_range
+from drawstring.core.camera import camera_of
+from drawstring.core.depth import (
+    check_clips,
+    check_ends,
+    check_frames,
+    check_making,
+    check_range,
+    check_reading,
+)
+from drawstring.core.depth.reading import lens_of
 from drawstring.core.findings import Finding, Severity, finding_from_dict, gravest_first
 from drawstring.core.passes import Pass, Role
+from drawstring.core.passes.hashed import names_in
 from drawstring.core.recipe import CordFacts, KnotView, OutputPlan, Recipe, cord, plan_outputs, upgraded
+from drawstring.core.recipe.sources import depth_inputs, depth_pass, of_view, pass_of
+from drawstring.core.units import METRES
 from drawstring.store import deliveries, measuring
+from drawstring.store.alpha_standing import alpha_findings
 from drawstring.store.models import Delivery, Dismissal, Measurement, Package, Revision, Run, Shot, Show
 
 
@@ -194,7 +207,9 @@ def _derive(session: Session, shot: Shot, revision: Revision | None) -> Derived:
     delivery = shot.delivery
     passes = deliveries.passes_of(delivery) if delivery else []
     outputs = plan_outputs(passes, recipe) if passes else OutputPlan((), (), (), ())
-    findings: dict[str, list[Finding]] = {"arrivals": [], "depth": [], "pack": list(outputs.findings)}
+    findings: dict[str, list[Finding]] = {
+        "arrivals": [], "depth": [], "alpha": [], "pack": list(outputs.findings),
+    }  # fmt: skip
     if delivery:
         said = [finding_from_dict(plain) for plain in delivery.findings]
         counted = measuring.told_facts(session, delivery.measured("facts")).get("findings", [])
@@ -202,6 +217,8 @@ def _derive(session: Session, shot: Shot, revision: Revision | None) -> Derived:
         findings["arrivals"] += _frames_asked_for(shot, delivery, recipe)
         if recipe.depth.needed:
             findings["depth"] = _depth_findings(session, shot, delivery.measured("depth"), recipe, passes)
+        if recipe.alpha.needed:
+            findings["alpha"] = alpha_findings(session, delivery, recipe, passes)
     return recipe, passes, outputs, findings
 
 
@@ -254,9 +271,48 @@ def _depth_findings(
             )
         ]
     tally = measuring.whole_tally(session, measurement)
-    if tally is None or shot.delivery is None:
+    if shot.delivery is None:
         return []
     where, unit = f"{shot.code}, {measurement.pass_name if measurement else 'depth'}", shot.show.scene_unit
-    found = check_range(tally, recipe.depth, unit=unit, where=where)
+    facts = deliveries.facts_of(shot.delivery)
+    metadata = facts.parts[0].metadata
+    camera = lens_of(recipe.depth.arrived, camera_of(metadata))
+    making = check_making(
+        recipe.depth,
+        roles={one.role for one in passes},
+        camera=camera,
+        tally=tally,
+        frames=(shot.delivery.first, shot.delivery.last),
+        names=sorted({name for part in facts.parts for name in names_in(part.metadata)}),
+        without_matte=_without_matte(session, shot.delivery, recipe, passes),
+        scene_unit_m=METRES[unit],
+        unit=unit,
+        where=f"{shot.code}, depth",
+    )
+    making += check_ends(recipe.depth, where)
+    if tally is None:
+        return making
+    depth = depth_pass(of_view(passes, ""))
+    found = check_reading(
+        tally,
+        recipe.depth,
+        along=measuring.told_distances(session, measurement)["along"],
+        camera=camera,
+        said_unit=str(metadata.get("sceneUnit", "")),
+        looks_normalised=depth is not None and "normalised" in depth.traits,
+        unit=unit,
+        where=where,
+    )
+    found += check_range(tally, recipe.depth, unit=unit, where=where)
     found += check_frames(measuring.frame_ends(session, measurement), recipe.depth, unit=unit, where=where)
-    return found + check_clips(tally, deliveries.facts_of(shot.delivery), unit=unit, where=where)
+    return found + check_clips(tally, facts, unit=unit, where=where) + making
+
+
+def _without_matte(session: Session, delivery: Delivery, recipe: Recipe, passes: list[Pass]) -> list[int]:
+    """Give the frames that came without the object matte, where a mist relies on it."""
+    matte = pass_of(Role.OBJECT_MATTE, passes)
+    if matte is None or not any(layer.on and layer.clear_names for layer in recipe.depth.mist):
+        return []
+    usable = deliveries.usable_frames(session, delivery, {ref.source for ref in depth_inputs(passes)})
+    needed = {ref.source for ref in matte.channels}
+    return [n for n, files in usable.items() if any(s not in files or files[s].fault for s in needed)]

@@ -8,15 +8,20 @@ from typing import Any
 from flask import Flask
 from flask_wtf.csrf import CSRFProtect
 from sqlalchemy.orm import sessionmaker
+from werkzeug.routing import BaseConverter
 
+from drawstring.core.recipe import KNOTS
 from drawstring.installation import Installation, read_installation
 from drawstring.runs.readers import Readers
 from drawstring.store.database import connect
 from drawstring.web import errors, filters
+from drawstring.web.alpha.evidence import bp as alpha_evidence
+from drawstring.web.alpha.views import bp as alpha
 from drawstring.web.arrivals.views import bp as arrivals
 from drawstring.web.bench.views import bp as bench
 from drawstring.web.board.views import bp as board
 from drawstring.web.delivery.views import bp as delivery
+from drawstring.web.depth.strip import bp as strip
 from drawstring.web.depth.views import bp as depth
 from drawstring.web.dictionary.views import bp as dictionary
 from drawstring.web.findings.views import bp as findings
@@ -29,10 +34,17 @@ from drawstring.web.runs.views import bp as runs
 from drawstring.web.services import House
 
 BLUEPRINTS = (
-    board, bench, delivery, depth, arrivals, dictionary, findings, inbox, pack, pictures, runs, packages,
+    board, bench, delivery, depth, strip, alpha, alpha_evidence, arrivals, dictionary, findings, inbox, pack,
+    pictures, runs, packages,
 )  # fmt: skip
 
 csrf = CSRFProtect()
+
+
+class KnotConverter(BaseConverter):
+    """The name of a knot in an address: whichever knots there are."""
+
+    regex = "|".join(knot.name for knot in KNOTS)
 
 
 def create_app(installation: Installation | None = None, **overrides: Any) -> Flask:
@@ -66,6 +78,7 @@ def create_app(installation: Installation | None = None, **overrides: Any) -> Fl
         readers,
         FrameCache(readers, installation.cache_mb << 20),
     )
+    app.url_map.converters["knot"] = KnotConverter
     csrf.init_app(app)
     errors.init_app(app)
     filters.init_app(app)

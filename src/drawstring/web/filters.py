@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import UTC, datetime
+from functools import lru_cache
 from typing import Any
 
-from flask import Flask
+from flask import Flask, current_app
+from markupsafe import Markup
 
+from drawstring.core.recipe import KnotView
 from drawstring.core.units import say_length
 from drawstring.store import ledger
 from drawstring.store.database import DatabaseAway
+from drawstring.web.depth.words import shown
 from drawstring.web.drawing import cord_drawing
 from drawstring.web.services import work
 
@@ -17,10 +22,27 @@ from drawstring.web.services import work
 def init_app(app: Flask) -> None:
     """Give templates these filters and functions."""
     app.jinja_env.filters.update(
-        distance=say_length, size=say_size, ago=say_ago, span=say_span, percent=say_percent, plural=say_plural
+        distance=say_length,
+        size=say_size,
+        ago=say_ago,
+        span=say_span,
+        percent=say_percent,
+        plural=say_plural,
+        shown=shown,
     )
-    app.jinja_env.globals.update(cord_drawing=cord_drawing, engine_summary=engine_summary)
+    app.jinja_env.globals.update(cord_drawing=cord_drawing, cord_row=cord_row, engine_summary=engine_summary)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+
+
+def cord_row(knots: Sequence[KnotView], base: str) -> Markup:
+    """Draw a shot's cord for the board; drawn once for as long as its knots stand as they do."""
+    return _cord_row(tuple(knots), base)
+
+
+@lru_cache(maxsize=4000)
+def _cord_row(knots: tuple[KnotView, ...], base: str) -> Markup:
+    module: Any = current_app.jinja_env.get_template("_cord.html").module
+    return Markup(module.cord_row(knots, base))
 
 
 def say_size(count: int) -> str:

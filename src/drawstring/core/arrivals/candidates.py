@@ -69,8 +69,13 @@ class Candidate:
 
     @property
     def window(self) -> Window | None:
-        """What holds the data windows of all members."""
-        windows = [member.window for member in self.members if member.window]
+        """What holds the data windows of all members, but for plates that are fitted in."""
+        shown = self.members[0].display_window
+        windows = [
+            member.window
+            for member in self.members
+            if member.window and (member.display_window == shown or not is_plate(member))
+        ]
         return union(windows) if windows else None
 
     def member_name(self, place: int) -> str:
@@ -106,6 +111,7 @@ def _candidate(shot: str, version: int, reports: list[SequenceReport], fps: floa
             findings.append(odd)
         else:
             members.append(report)
+            findings += _fitted(report, main)
     passes = _joined(members)
     found = Candidate(shot, version, tuple(members), tuple(passes), (), tuple(left_out))
     findings += _ranges(found) + _rates(found, fps)
@@ -143,7 +149,7 @@ def _joined(members: Sequence[SequenceReport]) -> list[Pass]:
 def _does_not_fit(report: SequenceReport, main: SequenceReport) -> Finding | None:
     if report.facts is None:
         return None
-    if main.facts and report.display_window != main.display_window:
+    if main.facts and report.display_window != main.display_window and not is_plate(report):
         mine, other = report.display_window, main.display_window
         return Finding(
             "size-differs", Severity.WARNS,
@@ -160,6 +166,26 @@ def _does_not_fit(report: SequenceReport, main: SequenceReport) -> Finding | Non
             "Render it again with a padded frame number in its name.",
         )  # fmt: skip
     return None
+
+
+def is_plate(report: SequenceReport) -> bool:
+    """Whether a sequence is a plate and nothing else: such a picture may have a size of its own."""
+    return bool(report.passes) and all(one.role is Role.PLATE for one in report.passes)
+
+
+def _fitted(report: SequenceReport, main: SequenceReport) -> list[Finding]:
+    mine, other = report.display_window, main.display_window
+    if mine is None or other is None or mine == other:
+        return []
+    return [
+        Finding(
+            "size-fitted", Severity.NOTES,
+            f"{report.pattern} is {mine.width} x {mine.height}: it is fitted into "
+            f"{other.width} x {other.height}.",
+            report.pattern, "A plate filmed at another size lies in the middle, as large as fits.",
+            "Move and scale it as a layer; deliver it at the shot's size where every pixel counts.",
+        )
+    ]  # fmt: skip
 
 
 def _ranges(found: Candidate) -> list[Finding]:

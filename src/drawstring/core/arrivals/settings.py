@@ -39,7 +39,7 @@ class ArrivalsSettings(KnotSettings):
         others = {key: value for key, value in self.spaces.items() if key != name}
         return self.changed({"spaces": others | ({name: space} if space else {})})
 
-    def faults(self) -> list[SettingError]:
+    def faults(self, where: str) -> list[SettingError]:
         """First must not lie after last."""
         if self.first is None or self.last is None or self.first <= self.last:
             return []

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from drawstring.core.depth.measure import DepthTally
+from drawstring.core.depth.reading_checks import unit_mends
 from drawstring.core.depth.settings import DepthSettings, Edges, Overshoot
 from drawstring.core.findings import Does, Finding, Mend, Severity, show_frame
 from drawstring.core.io.facts import FileFacts
@@ -130,7 +131,8 @@ def check_range(tally: DepthTally, settings: DepthSettings, *, unit: str, where:
     ends = f"{say_length(tally.nearest, unit)} to {say_length(tally.furthest, unit)}"
     if near > tally.furthest or far < tally.nearest:
         factor = max(near / tally.furthest, tally.nearest / far)
-        guess = " The unit looks wrong." if factor > WRONG_UNIT else ""
+        mends, said = unit_mends(tally, settings, unit)
+        guess = f" {said}" if said else " The unit looks wrong." if factor > WRONG_UNIT else ""
         found.append(
             Finding(
                 "range-misses-all",
@@ -138,7 +140,8 @@ def check_range(tally: DepthTally, settings: DepthSettings, *, unit: str, where:
                 f"Nothing lies between near and far: the picture spans {ends}.{guess}",
                 where,
                 "The whole picture would be one flat value.",
-                f"Measure again, or type the distances in {unit}.",
+                f"Take the measured ends, or type the distances in {unit}.",
+                mends=mends,
             )
         )
         return found

@@ -8,14 +8,15 @@ add up, so a shot is measured in one pass over its depth channel, in any order, 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Counts, Mask, Plane
-from drawstring.core.depth.background import nothing_there
+from drawstring.core.depth.axis import AlongFound
+from drawstring.core.depth.background import HUGE, nothing_there
 from drawstring.core.depth.edges import edge_map
 
 _SHIFT = 12
@@ -40,6 +41,8 @@ class DepthTally:
         Pixels in each fine bin.
     edges, mixed : int
         Pixels beside a step in depth, and those of them that mix its two sides (see `edges`).
+    infinite, zero, huge : int
+        In which ways "nothing there" was written.
     """
 
     pixels: int
@@ -52,6 +55,9 @@ class DepthTally:
     counts: Counts
     edges: int = 0
     mixed: int = 0
+    infinite: int = 0
+    zero: int = 0
+    huge: int = 0
 
     @property
     def seen(self) -> int:
@@ -118,39 +124,56 @@ def tally(z: Plane, alpha: Plane | None = None, *, nothing: Mask | None = None) 
     """
     nothing = nothing_there(z, alpha) if nothing is None else nothing
     seen = np.ascontiguousarray(z[~nothing], np.float32)
-    nan, negative = int(np.isnan(z).sum()), int((z < 0).sum())
+    rest = z[nothing]
+    nan, negative = int(np.isnan(rest).sum()), int((rest < 0).sum())
+    ways = int(np.isposinf(rest).sum()), int((rest == 0).sum()), int(((rest >= HUGE) & (rest < np.inf)).sum())
     empty = np.zeros(0, np.int64)
     if not seen.size:
-        return DepthTally(z.size, z.size, nan, negative, math.nan, math.nan, 0, empty)
+        return DepthTally(z.size, z.size, nan, negative, math.nan, math.nan, 0, empty, 0, 0, *ways)
     edges, mixed = edge_map(z, nothing).counts
     bins = seen.view(np.int32) >> _SHIFT
     first = int(bins.min())
     counts = np.bincount(bins - first).astype(np.int64)
     return DepthTally(
         z.size, z.size - seen.size, nan, negative, float(seen.min()), float(seen.max()), first, counts,
-        edges, mixed,
+        edges, mixed, *ways,
     )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class FrameDistances:
+    """What was counted of one frame.
+
+    Its first view's distances, other views' by name, and along which line.
+    """
+
+    first: DepthTally
+    views: Mapping[str, DepthTally] = field(default_factory=dict)
+    along: AlongFound | None = None
 
 
 def merged(tallies: Iterable[DepthTally]) -> DepthTally:
     """Add up tallies of several frames."""
     total = np.zeros(_BINS + 1, np.int64)
-    pixels = nothing = nan = negative = edges = mixed = 0
+    pixels = nothing = nan = negative = edges = mixed = infinite = zero = huge = 0
     nearest, furthest = math.inf, -math.inf
     for one in tallies:
         pixels, nothing = pixels + one.pixels, nothing + one.nothing
         nan, negative = nan + one.nan, negative + one.negative
         edges, mixed = edges + one.edges, mixed + one.mixed
+        infinite, zero, huge = infinite + one.infinite, zero + one.zero, huge + one.huge
         if one.seen:
             nearest, furthest = min(nearest, one.nearest), max(furthest, one.furthest)
             total[one.first_bin : one.first_bin + len(one.counts)] += one.counts
     used = np.flatnonzero(total)
     if not len(used):
-        return DepthTally(pixels, nothing, nan, negative, math.nan, math.nan, 0, total[:0])
+        return DepthTally(
+            pixels, nothing, nan, negative, math.nan, math.nan, 0, total[:0], 0, 0, infinite, zero, huge
+        )
     first, last = int(used[0]), int(used[-1])
     return DepthTally(
         pixels, nothing, nan, negative, nearest, furthest, first, total[first : last + 1].copy(),
-        edges, mixed,
+        edges, mixed, infinite, zero, huge,
     )  # fmt: skip
 
 

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
+import cv2
+import numpy as np
+
 from drawstring.core.arrays import Stored
 from drawstring.core.errors import MissingError
 from drawstring.core.io.facts import ChannelRef, FileFacts, Window
@@ -11,7 +14,11 @@ from drawstring.core.io.pixels import placed, read_channels
 
 
 def read_frame(
-    files: Mapping[int, FileFacts], refs: Iterable[ChannelRef], *, window: Window
+    files: Mapping[int, FileFacts],
+    refs: Iterable[ChannelRef],
+    *,
+    window: Window,
+    display: Window | None = None,
 ) -> dict[ChannelRef, Stored]:
     """Read channels of one frame.
 
@@ -22,6 +29,9 @@ def read_frame(
     refs : iterable of ChannelRef
     window : Window
         What the planes are to cover; what a file does not cover is 0.
+    display : Window, optional
+        The picture; its first file's when not given. A file with another display window (a plate that was
+        filmed at another size) is fitted into it.
 
     Returns
     -------
@@ -35,6 +45,8 @@ def read_frame(
     SourceError
         A file can't be decoded.
     """
+    if display is None and files:
+        display = files[min(files)].parts[0].display_window
     wanted: dict[int, list[ChannelRef]] = {}
     for ref in dict.fromkeys(refs):
         wanted.setdefault(ref.source, []).append(ref)
@@ -51,5 +63,39 @@ def read_frame(
         plain = [ref._replace(source=0) for ref in several]
         planes = read_channels(facts.path, plain, facts=facts)
         for ref, bare in zip(several, plain, strict=True):
-            read[ref] = placed(planes[bare], facts.parts[ref.part].data_window, window)
+            part = facts.parts[ref.part]
+            plane, lies = planes[bare], part.data_window
+            if display is not None and part.display_window != display:
+                plane, lies = fitted(placed(plane, lies, part.display_window), part.display_window, display)
+            read[ref] = placed(plane, lies, window)
     return read
+
+
+def fitted(plane: Stored, shown: Window, into: Window) -> tuple[Stored, Window]:
+    """Bring a picture of another size into a display window: as large as fits, in the middle.
+
+    Parameters
+    ----------
+    plane : (H, W)
+        All of the display window `shown`.
+    shown, into : Window
+
+    Returns
+    -------
+    plane : (h, w)
+        Of the type that came; light is averaged or mixed linearly, whole numbers are taken as they are.
+    lies : Window
+        Where it lies.
+    """
+    scale = min(into.width / shown.width, into.height / shown.height)
+    width, height = max(1, round(shown.width * scale)), max(1, round(shown.height * scale))
+    if plane.dtype == np.uint32:
+        rows = np.minimum(((np.arange(height) + 0.5) / scale).astype(int), plane.shape[0] - 1)
+        cols = np.minimum(((np.arange(width) + 0.5) / scale).astype(int), plane.shape[1] - 1)
+        made: Stored = plane[rows[:, None], cols[None]]
+    else:
+        way = cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
+        made = cv2.resize(plane.astype(np.float32), (width, height), interpolation=way).astype(plane.dtype)
+    left = into.x_min + (into.width - width) // 2
+    top = into.y_min + (into.height - height) // 2
+    return made, Window(left, top, left + width - 1, top + height - 1)

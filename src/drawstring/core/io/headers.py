@@ -7,6 +7,8 @@ asked for. Only this module and `pixels` read OpenEXR.
 from __future__ import annotations
 
 import os
+import re
+from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 
@@ -23,6 +25,8 @@ _STRUCTURAL = {
     "channels", "compression", "dataWindow", "displayWindow", "lineOrder", "name", "pixelAspectRatio",
     "preview", "tiles", "type", "view", "chunkCount", "screenWindowCenter", "screenWindowWidth",
 }  # fmt: skip
+_SIDE_MANIFEST = re.compile(r"^cryptomatte/[^/]+/manif_file$")
+_LARGEST_MANIFEST = 64 * 2**20
 
 
 def read_facts(path: str) -> FileFacts:
@@ -53,7 +57,10 @@ def read_facts(path: str) -> FileFacts:
             path,
             status.st_size,
             status.st_mtime_ns,
-            tuple(_part(i, part, structure.channel_types[i]) for i, part in enumerate(parts)),
+            tuple(
+                _with_side_manifests(_part(i, part, structure.channel_types[i]), os.path.dirname(path))
+                for i, part in enumerate(parts)
+            ),
         )
     except (RuntimeError, ValueError, TypeError, LookupError) as error:
         raise SourceError(
@@ -64,6 +71,29 @@ def read_facts(path: str) -> FileFacts:
         ) from error
     _refuse_oversize(facts)
     return facts
+
+
+def _with_side_manifests(part: PartFacts, folder: str) -> PartFacts:
+    """Bring manifests of hashed names, which may lie in files beside the picture, into its attributes.
+
+    (The open Cryptomatte specification 1.2, "Sidecar manifests".) They are looked for in the picture's own
+    folder and below it, nowhere else; one that is not there is told when the names are asked for.
+    """
+    found = {}
+    for key, value in part.metadata.items():
+        inside = key.removesuffix("manif_file") + "manifest"
+        if not _SIDE_MANIFEST.match(key) or not isinstance(value, str) or inside in part.metadata:
+            continue
+        path = os.path.normpath(os.path.join(folder, value))
+        if os.path.isabs(value) or not path.startswith(os.path.join(folder, "")):
+            continue
+        try:
+            if os.path.getsize(path) <= _LARGEST_MANIFEST:
+                with open(path, encoding="utf-8") as file:
+                    found[inside] = file.read()
+        except (OSError, UnicodeDecodeError):
+            continue
+    return replace(part, metadata={**part.metadata, **found}) if found else part
 
 
 def look_over(path: str) -> tuple[os.stat_result, FileWalk]:
@@ -141,6 +171,8 @@ def _plain(value: Any) -> Any:
     if isinstance(value, tuple | list):
         items = [_plain(item) for item in value]
         return None if None in items else items
+    if type(value).__module__.startswith("OpenEXR") and hasattr(value, "name"):
+        return str(value.name)
     if isinstance(value, Fraction) or hasattr(value, "n") and hasattr(value, "d"):
         numerator, denominator = (value.n, value.d) if hasattr(value, "n") else value.as_integer_ratio()
         return float(numerator) / float(denominator) if denominator else None

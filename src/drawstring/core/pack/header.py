@@ -5,12 +5,13 @@ Attribute names are OpenEXR's own where it defines one; ours begin with `drawstr
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
 from drawstring.core.colour.reading import WORKING_PRIMARIES
 from drawstring.core.depth.settings import DepthSettings
 from drawstring.core.io.facts import FileFacts
+from drawstring.core.passes.hashed import name_header
 
 SOFTWARE = "drawstring 0.1.0"
 _OF_COLOUR = frozenset({"chromaticities", "colorInteropID", "adoptedNeutral", "oiio:ColorSpace"})
@@ -25,6 +26,9 @@ def header_of(
     recipe_digest: str,
     scene_unit: str,
     depth: DepthSettings | None,
+    made: Collection[str] = (),
+    mattes: Sequence[str] = (),
+    read_as: Mapping[str, str] | None = None,
     is_converted: bool = False,
 ) -> dict[str, Any]:
     """Write the attributes of one packed frame.
@@ -40,7 +44,13 @@ def header_of(
     scene_unit : str
         Unit of all distances.
     depth : DepthSettings or None
-        When a normalised depth goes out: near, far and how they were used.
+        When something made from depth goes out: near, far and how they were used.
+    made : collection of str
+        Results that go out: what mist and focus were at this frame is said with them.
+    mattes : sequence of str
+        Named mattes: listed where they go out as a set of hashed names.
+    read_as : mapping of pass to kind, optional
+        How alpha was read where it was not premultiplied; all that goes out is, but what is called straight.
     is_converted : bool
         Whether colours were brought into the working space: then the source's own say no longer holds.
     """
@@ -61,6 +71,10 @@ def header_of(
         "drawstring.recipe": recipe_digest,
         "drawstring.sceneUnit": scene_unit,
     }
+    said["drawstring.alpha"] = "premultiplied"
+    said |= {f"drawstring.alpha.{name}.readAs": kind for name, kind in (read_as or {}).items()}
+    if any(name.rpartition(".")[2].startswith("CryptoNamed") for name in made):
+        said |= name_header("CryptoNamed", mattes)
     if depth is not None and depth.near is not None and depth.far is not None:
         said |= {
             "drawstring.depth.near": float(depth.near),
@@ -70,7 +84,29 @@ def header_of(
             "drawstring.depth.edges": depth.edges.value,
             "drawstring.depth.overshoot": depth.overshoot.value,
             "drawstring.depth.nothing": depth.nothing.value,
+            "drawstring.depth.along": depth.along.value,
         }
+    if depth is not None:
+        said |= _mist_and_focus(depth, frame, made)
+    return said
+
+
+def _mist_and_focus(depth: DepthSettings, frame: int, made: Collection[str]) -> dict[str, Any]:
+    said: dict[str, Any] = {}
+    bare = {name.rpartition(".")[2] for name in made}
+    layers = [layer.at(frame) for layer in depth.mist if layer.on]
+    if bare & {"beauty_mist", "mist_amount"} or ("beauty_focus" in bare and layers):
+        said["drawstring.mist"] = "; ".join(
+            f"{one.name}: {one.falloff.value} from {one.start:g}, "
+            + (f"{one.density:g} per unit" if one.falloff.value == "exponential" else f"over {one.depth:g}")
+            for one in layers
+        )
+    if bare & {"beauty_focus", "blur_radius"}:
+        focus = depth.focus.at(frame)
+        said["drawstring.focus.distance"] = float(focus.distance)
+        said["drawstring.focus.by"] = focus.by.value
+        if focus.by.value == "lens":
+            said["drawstring.focus.stop"] = float(focus.stop)
     return said
 
 

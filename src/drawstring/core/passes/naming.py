@@ -96,6 +96,7 @@ def role_from_name(layer: str, suffixes: Sequence[str] = ()) -> Claim | None:
     traits = _traits(telling)
     claim = (
         _helper(layer, said)
+        or _ground(layer, said)
         or _names(layer, said, suffixes)
         or _lobe(layer, telling)
         or _light_group(layer, words, said)
@@ -117,6 +118,12 @@ def _helper(layer: str, said: set[str]) -> Claim | None:
     marks = said & {"variance", "stddev", "denoising", "samplecount", "mse", "cputime"}
     if marks or "denoise" in said and len(said) > 1 or said == {"samples"}:
         return Claim(Role.DENOISE_HELPER, CLEAR, f"named {layer}")
+    return None
+
+
+def _ground(layer: str, said: set[str]) -> Claim | None:
+    if "ground" in said and said & {"clean", "empty", "bare"}:
+        return Claim(Role.CLEAN_GROUND, CLEAR, f"named {layer}")
     return None
 
 

@@ -82,6 +82,12 @@ class Role(StrEnum):
     """How open a point lies, 1 is open."""
     SHADOW = "shadow"
     """How much lamp light arrives."""
+    GROUND_PICTURE = "ground_picture"
+    """The object on a plain ground, by the same camera: what a shadow is taken from."""
+    CLEAN_GROUND = "clean_ground"
+    """That ground alone, without the object."""
+    PLATE = "plate"
+    """A filmed or separately made picture that is laid with the others."""
     OBJECT_MATTE = "object_matte"
     """Hashed object names with coverage (open Cryptomatte specification)."""
     MATERIAL_MATTE = "material_matte"
@@ -107,6 +113,7 @@ LIT_ROLES = frozenset(
         Role.TRANSMISSION_INDIRECT, Role.SUBSURFACE, Role.SUBSURFACE_DIRECT, Role.SUBSURFACE_INDIRECT,
         Role.VOLUME, Role.VOLUME_DIRECT, Role.VOLUME_INDIRECT, Role.COAT, Role.SHEEN, Role.EMISSION,
         Role.ENVIRONMENT, Role.REFLECTION, Role.REFRACTION, Role.BLOOM, Role.LIGHT_GROUP,
+        Role.GROUND_PICTURE, Role.CLEAN_GROUND, Role.PLATE,
     }
 )  # fmt: skip
 """Roles that hold scene-linear light."""

@@ -7,7 +7,7 @@ Counted once for every frame by workers and kept; what they mean over a whole de
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -37,6 +37,8 @@ class PassStatistics:
     alpha : dict
         For colours with alpha: `low`, `high`, shares of `part`-covered pixels, of `over` (part-covered ones
         brighter than their alpha) and of `lit_nothing` (colour where alpha is 0).
+    told : dict
+        What was told beside: see `recipe.told`.
     """
 
     low: float
@@ -49,6 +51,7 @@ class PassStatistics:
     odd: tuple[int, int] | None
     digest: str
     alpha: dict[str, float]
+    told: dict[str, Any] = field(default_factory=dict)
 
     def as_dict(self) -> dict[str, Any]:
         """Give plain data, for JSON; short names, as there is one of these to each pass and frame."""
@@ -63,7 +66,7 @@ class PassStatistics:
         ):
             if value:
                 plain[key] = value
-        return plain | ({"a": self.alpha} if self.alpha else {})
+        return plain | ({"a": self.alpha} if self.alpha else {}) | ({"t": self.told} if self.told else {})
 
 
 def statistics_from_dict(plain: dict[str, Any]) -> PassStatistics:
@@ -71,7 +74,7 @@ def statistics_from_dict(plain: dict[str, Any]) -> PassStatistics:
     at = plain.get("at")
     return PassStatistics(
         plain["l"], plain["h"], plain["m"], plain.get("nan", 0), plain.get("inf", 0), plain.get("neg", 0),
-        plain["n"], (at[0], at[1]) if at else None, plain["d"], plain.get("a", {}),
+        plain["n"], (at[0], at[1]) if at else None, plain["d"], plain.get("a", {}), plain.get("t", {}),
     )  # fmt: skip
 
 

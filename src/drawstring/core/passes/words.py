@@ -67,6 +67,8 @@ WHOLE: dict[str, Role] = {
     "amboc": Role.OCCLUSION, "acc": Role.OCCLUSION,
     "shadow": Role.SHADOW, "shadows": Role.SHADOW, "shd": Role.SHADOW, "shdw": Role.SHADOW,
     "shad": Role.SHADOW, "shw": Role.SHADOW,
+    "ground": Role.GROUND_PICTURE, "whiteground": Role.GROUND_PICTURE, "onground": Role.GROUND_PICTURE,
+    "plate": Role.PLATE, "footage": Role.PLATE, "filmed": Role.PLATE,
     "crypto": Role.OBJECT_MATTE, "cryptomatte": Role.OBJECT_MATTE, "cryptoobject": Role.OBJECT_MATTE,
     "id": Role.ID, "ids": Role.ID, "index": Role.ID, "idx": Role.ID, "oid": Role.ID, "mid": Role.ID,
     "objid": Role.ID, "matid": Role.ID,

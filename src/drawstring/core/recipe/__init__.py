@@ -4,7 +4,14 @@ from drawstring.core.recipe.cord import CordFacts, KnotView, cord
 from drawstring.core.recipe.knots import KNOTS, Knot, KnotState
 from drawstring.core.recipe.outputs import OutputPlan, compute, plan_outputs
 from drawstring.core.recipe.recipe import Recipe, change, digest_of, upgraded
-from drawstring.core.recipe.results import RESULTS, Result, available_results
+from drawstring.core.recipe.results import (
+    RESULTS,
+    Result,
+    available_results,
+    find_result,
+    is_sent,
+    result_named,
+)
 from drawstring.core.recipe.spaces import in_working_space, space_of
 
 __all__ = [
@@ -22,8 +29,11 @@ __all__ = [
     "compute",
     "cord",
     "digest_of",
+    "find_result",
     "in_working_space",
+    "is_sent",
     "plan_outputs",
+    "result_named",
     "space_of",
     "upgraded",
 ]

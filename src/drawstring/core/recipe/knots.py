@@ -54,9 +54,25 @@ def _arrivals(recipe: Recipe, facts: CordFacts) -> str:
 
 def _depth(recipe: Recipe, facts: CordFacts) -> str:
     near, far = recipe.depth.near, recipe.depth.far
-    return (
+    said = (
         "open" if near is None or far is None else f"{say_length(near)}-{say_length(far, facts.scene_unit)}"
     )
+    mists = sum(layer.on for layer in recipe.depth.mist)
+    made = [f"{mists} mist{'s' if mists > 1 else ''}"] if mists else []
+    return ", ".join([said, *made, *(["focus"] if recipe.depth.focus.on else [])])
+
+
+def _alpha(recipe: Recipe, facts: CordFacts) -> str:
+    alpha = recipe.alpha
+    kind = next(iter(alpha.kinds.values()), None)
+    said = [kind.value] if kind else []
+    if alpha.mattes:
+        said.append(f"{len(alpha.mattes)} matte{'s' if len(alpha.mattes) > 1 else ''}")
+    if alpha.shadow.on:
+        said.append("shadow")
+    if alpha.stack:
+        said.append(f"{len(alpha.stack)} layers")
+    return ", ".join(said) or "premultiplied"
 
 
 def _pack(recipe: Recipe, facts: CordFacts) -> str:
@@ -66,5 +82,6 @@ def _pack(recipe: Recipe, facts: CordFacts) -> str:
 KNOTS: tuple[Knot, ...] = (
     Knot("arrivals", "Arrivals", _arrivals),
     Knot("depth", "Depth", _depth),
+    Knot("alpha", "Alpha", _alpha),
     Knot("pack", "Pack", _pack),
 )

@@ -6,13 +6,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from drawstring.core.arrays import Plane
+from drawstring.core.camera import Moment
 from drawstring.core.findings import Finding
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.pack.layout import OutputChannel, lay_out
 from drawstring.core.pack.storing import Stowed, stow
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.recipe.recipe import Recipe
-from drawstring.core.recipe.results import RESULTS, Pixels, available_results
+from drawstring.core.recipe.results import available_results, is_sent, result_named
+from drawstring.core.recipe.sources import Pixels
 from drawstring.core.recipe.spaces import in_working_space
 
 
@@ -44,17 +46,21 @@ def plan_outputs(passes: Sequence[Pass], recipe: Recipe, *, settled_only: bool =
     results = {
         name: suffixes
         for name, suffixes in available_results(passes, recipe).items()
-        if RESULTS[name].is_packed and (not settled_only or recipe.knot(RESULTS[name].knot).settled_on)
+        if result_named(name).is_packed
+        and is_sent(name, recipe)
+        and (not settled_only or recipe.knot(result_named(name).knot).settled_on)
     }
     channels, findings = lay_out(passes, results, recipe.pack)
     made = tuple(dict.fromkeys(c.source for c in channels if c.ref is None))
     inputs = [c.ref for c in channels if c.ref is not None]
     for name in made:
-        inputs += RESULTS[name].inputs(passes)
+        inputs += result_named(name).inputs(passes, recipe)
     return OutputPlan(tuple(channels), tuple(dict.fromkeys(inputs)), made, tuple(findings))
 
 
-def compute(plan: OutputPlan, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe) -> dict[str, Stowed]:
+def compute(
+    plan: OutputPlan, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment
+) -> dict[str, Stowed]:
     """Compute every output channel of one frame.
 
     Parameters
@@ -64,6 +70,8 @@ def compute(plan: OutputPlan, pixels: Pixels, passes: Sequence[Pass], recipe: Re
         At least the plan's inputs.
     passes : sequence of Pass
     recipe : Recipe
+    at : Moment
+        The frame's number, cameras and place.
 
     Returns
     -------
@@ -72,7 +80,7 @@ def compute(plan: OutputPlan, pixels: Pixels, passes: Sequence[Pass], recipe: Re
     """
     pixels = in_working_space(pixels, passes, recipe)
     made: dict[str, list[Plane]] = {
-        name: RESULTS[name].compute(pixels, passes, recipe) for name in plan.results
+        name: result_named(name).compute(pixels, passes, recipe, at) for name in plan.results
     }
     return {
         channel.name: stow(

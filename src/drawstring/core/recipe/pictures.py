@@ -13,7 +13,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from drawstring.core.arrays import Stored
+from drawstring.core.arrays import Plane, Stored
+from drawstring.core.camera import Moment
 from drawstring.core.colour.look import id_colours, matte_colours
 from drawstring.core.depth.background import nothing_there
 from drawstring.core.errors import MissingError
@@ -21,7 +22,8 @@ from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES, HASHED_ROLES, Role
 from drawstring.core.recipe.recipe import Recipe
-from drawstring.core.recipe.results import RESULTS, Pixels
+from drawstring.core.recipe.results import RESULTS, find_result
+from drawstring.core.recipe.sources import Pixels
 from drawstring.core.recipe.spaces import in_working_space
 
 
@@ -46,7 +48,7 @@ class Shown:
     high: float = 1.0
 
 
-def picture_inputs(name: str, passes: Sequence[Pass]) -> list[ChannelRef]:
+def picture_inputs(name: str, passes: Sequence[Pass], recipe: Recipe) -> list[ChannelRef]:
     """Give the channels that a picture takes.
 
     Raises
@@ -54,12 +56,13 @@ def picture_inputs(name: str, passes: Sequence[Pass]) -> list[ChannelRef]:
     MissingError
         There is no pass or result of this name.
     """
-    if name in RESULTS:
-        return RESULTS[name].inputs(passes)
+    made = find_result(name)
+    if made is not None:
+        return made.inputs(passes, recipe)
     return list(_pass(name.partition("@")[0], passes).channels)
 
 
-def picture(name: str, passes: Sequence[Pass], recipe: Recipe, pixels: Pixels) -> Shown:
+def picture(name: str, passes: Sequence[Pass], recipe: Recipe, pixels: Pixels, at: Moment) -> Shown:
     """Make a picture of a pass or result.
 
     Parameters
@@ -70,23 +73,29 @@ def picture(name: str, passes: Sequence[Pass], recipe: Recipe, pixels: Pixels) -
     recipe : Recipe
     pixels : mapping of ChannelRef to (H, W)
         At least `picture_inputs`.
+    at : Moment
     """
     name, _, reading = name.partition("@")
     if reading:
         recipe = recipe.with_knot(recipe.arrivals.with_space(name, reading))
     pixels = in_working_space(pixels, passes, recipe)
-    if name in RESULTS:
-        made = RESULTS[name].compute(pixels, passes, recipe)
-        return Shown(np.stack(made, axis=-1), "values")
+    result = find_result(name)
+    if result is not None:
+        planes = result.compute(pixels, passes, recipe, at)
+        if result.is_light:
+            return Shown(_stacked(planes), "light")
+        if result.is_signed:
+            most = max(float(np.abs(np.nan_to_num(planes[0])).max(initial=0)), 1e-3)
+            return Shown(planes[0][..., None], "signed", -most, most)
+        if result.name.endswith("distance"):
+            return _spread(planes[0])
+        return Shown(np.stack(planes, axis=-1), "values")
     one = _pass(name, passes)
-    planes = [pixels[ref] for ref in one.channels]
+    planes = [np.asarray(pixels[ref]) for ref in one.channels]
     if one.role in HASHED_ROLES and len(planes) > 1:
         return Shown((matte_colours(planes) / np.float32(255)).astype(np.float16), "values")
     if one.role is Role.DEPTH:
-        z = np.asarray(planes[0], np.float32)
-        nothing = nothing_there(z)
-        ends = np.percentile(z[~nothing], [0.5, 99.5]) if not nothing.all() else (0.0, 1.0)
-        return Shown(z[..., None], "distance", float(ends[0]), float(ends[1]))
+        return _spread(np.asarray(planes[0], np.float32))
     if one.role is Role.ID and len(planes) == 1:
         return Shown((id_colours(planes[0]) / np.float32(255)).astype(np.float16), "values")
     if one.role is Role.POSITION:
@@ -95,6 +104,12 @@ def picture(name: str, passes: Sequence[Pass], recipe: Recipe, pixels: Pixels) -
         return Shown(values, "distance", float(low), float(high))
     kind = "light" if one.role in COLOUR_ROLES else "direction" if one.role is Role.NORMAL else "values"
     return Shown(_stacked(planes[:4]), kind)
+
+
+def _spread(z: Plane) -> Shown:
+    nothing = nothing_there(z)
+    ends = np.percentile(z[~nothing], [0.5, 99.5]) if not nothing.all() else (0.0, 1.0)
+    return Shown(z[..., None], "distance", float(ends[0]), float(ends[1]))
 
 
 def proxy(plane: Stored, level: int, *, is_light: bool) -> Stored:
@@ -118,10 +133,13 @@ def proxy(plane: Stored, level: int, *, is_light: bool) -> Stored:
     return np.asarray(small, plane.dtype)
 
 
-def is_light(name: str, passes: Sequence[Pass]) -> bool:
-    """Whether a picture's pixels may be averaged."""
-    name = name.partition("@")[0]
-    return any(one.name == name and one.role in COLOUR_ROLES for one in passes)
+def light_among(refs: Sequence[ChannelRef], passes: Sequence[Pass]) -> set[ChannelRef]:
+    """Give those channels whose pixels may be averaged.
+
+    Light and its coverage, but no distance and no name.
+    """
+    light = {ref for one in passes if one.role in COLOUR_ROLES for ref in one.channels}
+    return light & set(refs)
 
 
 def _pass(name: str, passes: Sequence[Pass]) -> Pass:

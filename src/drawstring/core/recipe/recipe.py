@@ -9,6 +9,7 @@ from typing import Any, Self
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from drawstring.core.alpha.settings import AlphaSettings
 from drawstring.core.arrivals.settings import ArrivalsSettings
 from drawstring.core.depth.settings import DepthSettings
 from drawstring.core.errors import DrawstringError, SettingError, SeveralSettingErrors
@@ -27,6 +28,7 @@ class Recipe(BaseModel):
     form: int = FORM
     arrivals: ArrivalsSettings = Field(default_factory=ArrivalsSettings)
     depth: DepthSettings = Field(default_factory=DepthSettings)
+    alpha: AlphaSettings = Field(default_factory=AlphaSettings)
     pack: PackSettings = Field(default_factory=PackSettings)
 
     def knot(self, name: str) -> KnotSettings:
@@ -57,17 +59,19 @@ class Recipe(BaseModel):
         return self.model_dump(mode="json")
 
 
-def change(recipe: Recipe, typed: Mapping[str, Any], *, scene_unit: str) -> Recipe:
+def change(recipe: Recipe, typed: Mapping[str, Any], *, scene_unit: str, frame: int | None = None) -> Recipe:
     """Make a recipe with some values replaced, by dotted name.
 
     Parameters
     ----------
     recipe : Recipe
     typed : mapping of dotted name to text or value
-        `depth.near`, `pack.compression`, `pack.normal.layer` for one row of the channel map, or
-        `arrivals.spaces.beauty` for the colour space of one pass.
+        `depth.near`, `depth.mist.1.start@1012` for a key, `pack.compression`, `pack.normal.layer` for one row
+        of the channel map, or `arrivals.spaces.beauty` for the colour space of one pass.
     scene_unit : str
         What a bare length means.
+    frame : int, optional
+        Where a value that changes over the frames gets its key.
 
     Raises
     ------
@@ -94,7 +98,7 @@ def change(recipe: Recipe, typed: Mapping[str, Any], *, scene_unit: str) -> Reci
             by_knot.setdefault(knot, {})[rest] = value
     for knot, values in by_knot.items():
         try:
-            recipe = recipe.with_knot(recipe.knot(knot).changed(values, scene_unit=scene_unit))
+            recipe = recipe.with_knot(recipe.knot(knot).changed(values, scene_unit=scene_unit, frame=frame))
         except SeveralSettingErrors as several:
             refusals += several.refusals
         except SettingError as refusal:

@@ -57,7 +57,8 @@ def render(
     samples = np.zeros((height, width, view.samples**2), np.int16)
     lamps = scene.lamps if view.lamps is None else scene.lamps[list(view.lamps)]
     trace.trace_rows(
-        scene.shapes, scene.nodes, scene.paints, lamps, scene.air, view.rays(camera),
+        scene.shapes, scene.nodes, scene.seen, scene.seen_nodes, scene.paints, lamps, scene.air,
+        view.rays(camera),
         np.array([window.x_min, window.y_min]), np.array([0, height]), view.samples, seed,
         light, point, samples,
     )  # fmt: skip

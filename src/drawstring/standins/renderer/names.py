@@ -1,54 +1,70 @@
-"""Object names as numbers, by the open Cryptomatte specification 1.2.
-
-A name is hashed with MurmurHash3 (32 bits, seed 0); the eight exponent bits are kept from 0 and 255 by
-flipping bit 23, so that the float with these bits is never a denormal, infinite or not a number.
-"""
+"""Object names as channels and header attributes, by the open Cryptomatte specification 1.2."""
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 
-import mmh3
 import numpy as np
 from numpy.typing import NDArray
 
-TYPE_NAME = "CryptoObject"
+from drawstring.core.passes import hashed
+from drawstring.core.passes.hashed import name_bits
+
+OBJECTS, ASSETS = "CryptoObject", "CryptoAsset"
 
 
-def name_bits(name: str) -> int:
-    """Give the 32 bits of a name.
-
-    Examples
-    --------
-    >>> f"{name_bits('hello'):08x}"
-    '248bfa47'
-    """
-    bits = mmh3.hash(name.encode("utf-8"), 0, signed=False)
-    exponent = bits >> 23 & 255
-    return bits ^ (1 << 23) if exponent in (0, 255) else bits
+def asset_of(name: str) -> str:
+    """Give the kind of thing an object is one of: its name's first word."""
+    return name.partition("_")[0]
 
 
 def name_planes(
     objects: Sequence[str], ids: NDArray[np.int16], coverage: NDArray[np.float32]
 ) -> dict[str, NDArray[np.float32]]:
-    """Give the ranked channels: name, coverage, name, coverage, four to a layer."""
-    table = np.array([0, *(name_bits(name) for name in objects)], np.uint32).view(np.float32)
+    """Give the ranked channels of objects: name, coverage, name, coverage, four to a layer."""
+    return _planes(OBJECTS, objects, ids, coverage)
+
+
+def name_header(objects: Sequence[str]) -> dict[str, str]:
+    """Give the header attributes that tell readers about the objects' names."""
+    return hashed.name_header(OBJECTS, objects)
+
+
+def asset_planes(
+    objects: Sequence[str], ids: NDArray[np.int16], coverage: NDArray[np.float32]
+) -> tuple[dict[str, NDArray[np.float32]], dict[str, str]]:
+    """Give a second set of names, of what each object is one of: ranked channels, and header attributes."""
+    assets, kinds, share = _by_asset(objects, ids, coverage)
+    return _planes(ASSETS, assets, kinds, share), hashed.name_header(ASSETS, assets)
+
+
+def _planes(
+    name: str, things: Sequence[str], ids: NDArray[np.int16], coverage: NDArray[np.float32]
+) -> dict[str, NDArray[np.float32]]:
+    table = np.array([0, *(name_bits(thing) for thing in things)], np.uint32).view(np.float32)
     planes = {}
     for rank in range(ids.shape[-1]):
-        layer, pair = f"{TYPE_NAME}{rank // 2:02d}", ("RG", "BA")[rank % 2]
+        layer, pair = f"{name}{rank // 2:02d}", ("RG", "BA")[rank % 2]
         planes[f"{layer}.{pair[0]}"] = table[ids[..., rank] + 1]
         planes[f"{layer}.{pair[1]}"] = np.ascontiguousarray(coverage[..., rank])
     return planes
 
 
-def name_header(objects: Sequence[str]) -> dict[str, str]:
-    """Give the header attributes that tell readers about the names."""
-    key = f"{mmh3.hash(TYPE_NAME.encode(), 0, signed=False):08x}"[:7]
-    manifest = {name: f"{name_bits(name):08x}" for name in objects}
-    return {
-        f"cryptomatte/{key}/name": TYPE_NAME,
-        f"cryptomatte/{key}/hash": "MurmurHash3_32",
-        f"cryptomatte/{key}/conversion": "uint32_to_float32",
-        f"cryptomatte/{key}/manifest": json.dumps(manifest, separators=(",", ":")),
-    }
+def _by_asset(
+    objects: Sequence[str], ids: NDArray[np.int16], coverage: NDArray[np.float32]
+) -> tuple[list[str], NDArray[np.int16], NDArray[np.float32]]:
+    """Put objects of one kind together; a pixel's kinds are sorted by what they cover together."""
+    assets = list(dict.fromkeys(asset_of(name) for name in objects))
+    table = np.array([-1, *(assets.index(asset_of(name)) for name in objects)], np.int16)
+    kinds = table[ids + 1]
+    total = np.zeros((*ids.shape[:2], len(assets)), np.float32)
+    for i in range(len(assets)):
+        total[..., i] = np.where(kinds == i, coverage, 0).sum(axis=-1)
+    kept = min(ids.shape[-1], len(assets))
+    order = np.argsort(-total, axis=-1, kind="stable")[..., :kept]
+    share = np.take_along_axis(total, order, -1)
+    out_ids = np.full(ids.shape, -1, np.int16)
+    out_share = np.zeros(ids.shape, np.float32)
+    out_ids[..., :kept] = np.where(share > 0, order, -1)
+    out_share[..., :kept] = share
+    return assets, out_ids, out_share

@@ -7,6 +7,7 @@ most of them by with one test. `packed` turns it all into plain arrays for the k
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -105,8 +106,14 @@ class Scene:
     def _add(self, kind: int, thing: int, paint: int, *numbers: float) -> None:
         self.shapes.append([kind, thing, paint, *numbers] + [0.0] * (9 - len(numbers)))
 
-    def packed(self) -> PackedScene:
-        """Turn the scene into arrays, shapes in the order of their tree."""
+    def packed(self, hidden: Sequence[str] = ()) -> PackedScene:
+        """Turn the scene into arrays, shapes in the order of their tree.
+
+        Parameters
+        ----------
+        hidden : sequence of str
+            Objects that the camera does not see; they shade, light and are mirrored all the same.
+        """
         shapes = np.array(self.shapes, np.float64)
         order, nodes = _tree(np.array([_box_around(shape) for shape in shapes]))
         paints = np.array(
@@ -124,7 +131,13 @@ class Scene:
         air = np.array(
             [*sky.zenith, *sky.horizon, float(sky.is_visible), sky.fog_per_m, *sky.fog_colour], np.float64
         )
-        return PackedScene(shapes[order], nodes, paints, lamps, air)
+        seen, seen_nodes = shapes[order], nodes
+        if hidden:
+            gone = [self.objects.index(name) for name in hidden]
+            seen = shapes[~np.isin(shapes[:, 1], gone)]
+            order_seen, seen_nodes = _tree(np.array([_box_around(shape) for shape in seen]))
+            seen = seen[order_seen]
+        return PackedScene(shapes[order], nodes, seen, seen_nodes, paints, lamps, air)
 
 
 @dataclass(frozen=True)
@@ -133,6 +146,8 @@ class PackedScene:
 
     shapes: NDArray[np.float64]
     nodes: NDArray[np.float64]
+    seen: NDArray[np.float64]
+    seen_nodes: NDArray[np.float64]
     paints: NDArray[np.float64]
     lamps: NDArray[np.float64]
     air: NDArray[np.float64]

@@ -141,12 +141,16 @@ def _cosine_direction(nx, ny, nz, u, v):
 
 
 @njit(cache=True, fastmath=True, nogil=True)
-def trace_rows(shapes, nodes, paints, lamps, air, view, window, rows, side, seed, light, point, ids):
+def trace_rows(
+    shapes, nodes, seen, seen_nodes, paints, lamps, air, view, window, rows, side, seed, light, point, ids
+):
     """Trace a block of rows.
 
     Parameters
     ----------
     shapes, nodes, paints, lamps, air : float64 arrays of a packed scene
+    seen, seen_nodes : float64 arrays
+        What of its shapes the camera sees; all others shade, light and are mirrored all the same.
     view : (24,) float64, see `View.rays`
     window : (2,) int, first column and row of the data window
     rows : (2,) int, first row and one past the last, within the data window
@@ -159,6 +163,7 @@ def trace_rows(shapes, nodes, paints, lamps, air, view, window, rows, side, seed
     width = light.shape[1]
     total = np.zeros(LIGHT)
     count = side * side
+    shift_a = shift_b = shift_u = shift_v = 0.0
     fog = air[7]
     thrifty = view[19] > 0.0 and view[17] == 0.0 and count > 2
     for row in range(rows[0], rows[1]):
@@ -181,10 +186,18 @@ def trace_rows(shapes, nodes, paints, lamps, air, view, window, rows, side, seed
                 b, state = _random(state)
                 u, state = _random(state)
                 v, state = _random(state)
+                if view[17] > 0.0:
+                    # Film and lens are shared out together, evenly: steps by powers of the root of
+                    # x^5 = x + 1 from a place of each pixel's own (the golden ratio, in four dimensions).
+                    if m == 0:
+                        shift_a, shift_b, shift_u, shift_v = a, b, u, v
+                    fa, fb = (shift_a + m * 0.8566748838545029) % 1.0, (shift_b + m * 0.733891856627126) % 1.0
+                    u, v = (shift_u + m * 0.6287067210378087) % 1.0, (shift_v + m * 0.5385972572236101) % 1.0
+                    a, b = fa * side - n % side, fb * side - n // side
                 px = col + window[0] + (n % side + a) / side
                 py = row + window[1] + (n // side + b) / side
                 ox, oy, oz, dx, dy, dz = _camera_ray(view, px, py, u, v)
-                found, t = hit_scene(shapes, nodes, ox, oy, oz, dx, dy, dz, FAR)
+                found, t = hit_scene(seen, seen_nodes, ox, oy, oz, dx, dy, dz, FAR)
                 met = found if m == 0 or found == met else -3
                 if found < 0:
                     ids[row, col, n] = -1
@@ -201,7 +214,7 @@ def trace_rows(shapes, nodes, paints, lamps, air, view, window, rows, side, seed
                         total[EN + 2] += b
                         total[COVERAGE] += 1.0
                     continue
-                s = shapes[found]
+                s = seen[found]
                 ids[row, col, n] = int(s[1])
                 x, y, z = ox + t * dx, oy + t * dy, oz + t * dz
                 nx, ny, nz = normal_at(s, x, y, z)
@@ -223,7 +236,7 @@ def trace_rows(shapes, nodes, paints, lamps, air, view, window, rows, side, seed
                     point[row, col, 6] = nz
                 paint = paints[int(s[2])]
                 cr, cg, cb = _paint(paint, s, y)
-                if found != asked:
+                if found != asked or view[17] > 0.0:
                     grain = _grain(paint, x, y, z)
                 cr, cg, cb = min(0.95, cr * grain), min(0.95, cg * grain), min(0.95, cb * grain)
                 gloss = paint[3] + (1.0 - paint[3]) * (1.0 + facing) ** 5 * min(1.0, paint[4] / 60.0)
@@ -250,9 +263,9 @@ def trace_rows(shapes, nodes, paints, lamps, air, view, window, rows, side, seed
                         hr, hg, hb = hr + lr * peak, hg + lg * peak, hb + lb * peak
                 # Light from surroundings changes slowly: it is asked for anew with every other sample, a
                 # mirror image once in a pixel, unless the surface is another one.
-                if found != asked:
+                if found != asked or view[17] > 0.0:
                     mr, mg, mb, _ = _seen_from(shapes, nodes, paints, lamps, air, sx, sy, sz, rx, ry, rz)
-                if found != asked or m % 2 == 0:
+                if found != asked or view[17] > 0.0 or m % 2 == 0:
                     u, state = _random(state)
                     v, state = _random(state)
                     qx, qy, qz = _cosine_direction(nx, ny, nz, u, v)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 
@@ -10,7 +11,7 @@ from drawstring.core.io.facts import Window
 from drawstring.core.io.writing import write_exr
 from drawstring.standins.renderer.camera import Camera, View
 from drawstring.standins.renderer.frame import RenderedFrame
-from drawstring.standins.renderer.names import name_header, name_planes
+from drawstring.standins.renderer.names import asset_planes, name_header, name_planes
 
 
 def write_frame(
@@ -22,32 +23,54 @@ def write_frame(
     view: View,
     fps: float,
     compression: str = "rle",
+    has_assets: bool = False,
 ) -> int:
     """Write every pass of a frame; give the bytes written.
 
     Camera attributes are OpenEXR's own (`worldToCamera`, `pinholeFocalLength`, `sensorOverallDimensions`);
-    scene unit, kind of depth and clip planes, which it does not define, are plain attributes.
+    scene unit, kind of depth and clip planes, which it does not define, are plain attributes. `has_assets`
+    adds a second set of names, of what each object is one of.
     """
     channels = {letter: np.ascontiguousarray(frame.beauty[..., i]) for i, letter in enumerate("RGBA")}
     channels |= frame.planes
     channels |= name_planes(objects, frame.ids, frame.coverage)
-    film_height = camera.filmback_mm * view.height / view.width
+    header = name_header(objects)
+    if has_assets:
+        planes, said = asset_planes(objects, frame.ids, frame.coverage)
+        channels, header = channels | planes, header | said
     return write_exr(
         path,
         channels,
         compression=compression,
         data_window=view.data_window,
         display_window=Window(0, 0, view.width - 1, view.height - 1),
-        metadata={
-            "worldToCamera": camera.world_to_camera().ravel().tolist(),
-            "pinholeFocalLength": float(camera.focal_mm),
-            "sensorOverallDimensions": [camera.filmback_mm, film_height],
-            "sceneUnit": "m",
-            "depthKind": "along the ray" if view.projection else "along the axis",
-            "nearClip": float(camera.near_clip_m),
-            "farClip": float(camera.far_clip_m),
-            "rate": float(fps),
-            "renderer": "drawstring stand-in renderer 1",
-            **name_header(objects),
-        },
+        metadata={**_said(camera, view, fps), **header},
     )
+
+
+def write_picture(path: str, frame: RenderedFrame, *, camera: Camera, view: View, fps: float) -> int:
+    """Write only the picture of a frame, without alpha, as half floats; give the bytes written."""
+    channels = {letter: frame.beauty[..., i].astype(np.float16) for i, letter in enumerate("RGB")}
+    return write_exr(
+        path,
+        channels,
+        compression="zip",
+        data_window=view.data_window,
+        display_window=Window(0, 0, view.width - 1, view.height - 1),
+        metadata=_said(camera, view, fps),
+    )
+
+
+def _said(camera: Camera, view: View, fps: float) -> dict[str, Any]:
+    film_height = camera.filmback_mm * view.height / view.width
+    return {
+        "worldToCamera": camera.world_to_camera().ravel().tolist(),
+        "pinholeFocalLength": float(camera.focal_mm),
+        "sensorOverallDimensions": [camera.filmback_mm, film_height],
+        "sceneUnit": "m",
+        "depthKind": "along the ray" if view.projection else "along the axis",
+        "nearClip": float(camera.near_clip_m),
+        "farClip": float(camera.far_clip_m),
+        "rate": float(fps),
+        "renderer": "drawstring stand-in renderer 1",
+    }

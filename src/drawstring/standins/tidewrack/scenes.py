@@ -82,6 +82,11 @@ def fog_yard_camera(t: float) -> Camera:
     )
 
 
+def between_buoys_camera(t: float) -> Camera:
+    """Look along the apron through a longer lens, a buoy close by and one far behind it: `t` from 0 to 1."""
+    return Camera(position=(1.75 - 0.5 * t, 1.2, -1.6), target=(-0.25, 1.15, -9.0), focal_mm=40)
+
+
 def lamp_bench() -> Scene:
     """Set out a bench at dusk: a lantern in parts, a small buoy, tools, under a work lamp; no sky behind."""
     scene = Scene(Sky(zenith=(0.030, 0.042, 0.075), horizon=(0.055, 0.055, 0.075), is_visible=False))
@@ -138,4 +143,23 @@ def lamp_bench_camera(t: float) -> Camera:
         focal_mm=42,
         near_clip_m=0.01,
         far_clip_m=100,
+    )
+
+
+def painted_buoy() -> Scene:
+    """Stand a freshly painted buoy on a white ground under one lamp: a drop shadow, light that falls off."""
+    scene = Scene(Sky(zenith=(0.10, 0.11, 0.12), horizon=(0.12, 0.12, 0.12), is_visible=False))
+    scene.lamps.append(Lamp("lamp", POINT, (1.0, 0.97, 0.92), 190.0, (-4.2, 6.4, 4.6)))
+    ground = scene.object("ground")
+    scene.disc(ground, scene.paint(Material((0.82, 0.82, 0.82), specular=0.0, shine=8)), (0, 0, 0), 300)
+    mooring_buoy(scene, "painted_buoy", (0.1, 0, -0.2), ORANGE)
+    chain(scene, "chain", [(0.95 + 0.13 * i, 0.085, 0.25 + 0.1 * math.sin(i * 0.6)) for i in range(7)], 0.03)
+    return scene
+
+
+def painted_buoy_camera(t: float) -> Camera:
+    """Look down on the buoy a little, swinging round it."""
+    turn = math.radians(4 - 10 * t)
+    return Camera(
+        position=(5.4 * math.sin(turn), 2.5, 5.4 * math.cos(turn)), target=(0.35, 0.5, -0.1), focal_mm=44
     )

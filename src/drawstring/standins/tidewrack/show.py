@@ -6,17 +6,33 @@ import multiprocessing
 import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.io.writing import remove_unfinished
-from drawstring.standins.renderer import Camera, Scene, View, render, write_frame
+from drawstring.standins.renderer import Camera, PackedScene, Scene, View, render, write_frame, write_picture
 from drawstring.standins.tidewrack import scenes
 
 FPS = 24.0
 WIDTH, HEIGHT = 960, 540
+
+
+@dataclass(frozen=True)
+class Beside:
+    """A second sequence of a shot: only its picture, by the same camera or another.
+
+    Attributes
+    ----------
+    name : str
+        Its pass, as the file name says it.
+    scene, camera : callables
+    """
+
+    name: str
+    scene: Callable[[], Scene]
+    camera: Callable[[float], Camera]
 
 
 @dataclass(frozen=True)
@@ -30,21 +46,78 @@ class DemoShot:
     scene: Callable[[], Scene]
     camera: Callable[[float], Camera]
     nothing: float
-    settled: dict[str, str] = field(default_factory=dict, hash=False)
-    """What is settled from the start, by dotted name."""
+    settled: tuple[tuple[str, str], ...] = ()
+    """What is settled from the start: dotted names and values, in their order."""
+    hidden: tuple[str, ...] = ()
+    """Objects that its camera does not see."""
+    beside: tuple[Beside, ...] = ()
 
     @property
     def folder(self) -> str:
         """Its folder below the show's."""
         return f"{self.code}/v001"
 
-    def name(self, number: int) -> str:
-        """Give the file name of a frame."""
-        return f"{self.code}_main_v001.{number:04d}.exr"
+    def name(self, number: int, of: str = "main") -> str:
+        """Give the file name of a frame, or of one of a sequence beside."""
+        return f"{self.code}_{of}_v001.{number:04d}.exr"
 
 
 SHOTS = (
     DemoShot("TW010", "Fog over the yard", 1010, 24, scenes.fog_yard, scenes.fog_yard_camera, np.inf),
+    DemoShot(
+        "TW020",
+        "Between the buoys",
+        1001,
+        24,
+        scenes.fog_yard,
+        scenes.between_buoys_camera,
+        np.inf,
+        (
+            ("depth.near", "3 m"),
+            ("depth.far", "60 m"),
+            ("depth.mist.add", "ground mist"),
+            ("depth.mist.1.falloff", "exponential"),
+            ("depth.mist.1.start", "5 m"),
+            ("depth.mist.1.density@1001", "0.02"),
+            ("depth.mist.1.density@1024", "0.09"),
+            ("depth.mist.1.colour", "0.52 0.54 0.58"),
+            ("depth.mist.1.base", "0.3 m"),
+            ("depth.mist.1.thins", "1.4 m"),
+            ("depth.focus.on", "yes"),
+            ("depth.focus.stop", "0.7"),
+            ("depth.focus.distance@1004", "4.1 m"),
+            ("depth.focus.distance@1020", "7.2 m"),
+        ),
+    ),
+    DemoShot(
+        "TW030",
+        "Painted buoy on white",
+        1001,
+        8,
+        scenes.painted_buoy,
+        scenes.painted_buoy_camera,
+        np.inf,
+        (
+            ("depth.near", "3 m"),
+            ("depth.far", "9 m"),
+            ("alpha.mattes.add", "chain"),
+            ("alpha.mattes.1.names", "chain"),
+            ("alpha.shadow.on", "yes"),
+            ("alpha.shadow.quiet", "0.4"),
+            ("alpha.stack.add", "plate"),
+            ("alpha.stack.1.name", "yard"),
+            ("alpha.stack.add", "shadow_multiply"),
+            ("alpha.stack.2.name", "shadow"),
+            ("alpha.stack.2.mode", "multiply"),
+            ("alpha.stack.add", "beauty"),
+            ("alpha.stack.3.name", "buoy"),
+        ),
+        hidden=("ground",),
+        beside=(
+            Beside("ground", scenes.painted_buoy, scenes.painted_buoy_camera),
+            Beside("plate", scenes.fog_yard, scenes.fog_yard_camera),
+        ),
+    ),
     DemoShot(
         "TW080",
         "Lamp on the bench",
@@ -53,7 +126,12 @@ SHOTS = (
         scenes.lamp_bench,
         scenes.lamp_bench_camera,
         1e10,
-        {"depth.near": "1.1 m", "depth.far": "3.4 m"},
+        (
+            ("depth.near", "1.1 m"),
+            ("depth.far", "3.4 m"),
+            ("alpha.mattes.add", "models"),
+            ("alpha.mattes.1.names", "model_*"),
+        ),
     ),
 )
 
@@ -89,9 +167,10 @@ def render_show(
         os.makedirs(place, exist_ok=True)
         remove_unfinished(place)
         for i in range(shot.frames):
-            path = os.path.join(place, shot.name(shot.first + i))
-            wanted.append((number, i, path))
-    todo = [job for job in wanted if not os.path.exists(job[2])]
+            for of in ("main", *(one.name for one in shot.beside)):
+                path = os.path.join(place, shot.name(shot.first + i, of))
+                wanted.append((number, of, i, path))
+    todo = [job for job in wanted if not os.path.exists(job[3])]
     done = len(wanted) - len(todo)
     yield done, len(wanted)
     if not todo:
@@ -105,8 +184,8 @@ def render_show(
         workers or os.cpu_count() or 1, mp_context=context, initializer=use_threads, initargs=(1,)
     ) as pool:
         jobs = [
-            pool.submit(_render_one, shots[number], i, path, width, height, samples)
-            for number, i, path in todo[1:]
+            pool.submit(_render_one, shots[number], of, i, path, width, height, samples)
+            for number, of, i, path in todo[1:]
         ]
         for job in as_completed(jobs):
             job.result()
@@ -114,15 +193,28 @@ def render_show(
             yield done, len(wanted)
 
 
-_packed: dict[str, tuple[Scene, object]] = {}
+_packed: dict[tuple[str, str], tuple[Scene, PackedScene]] = {}
 
 
-def _render_one(shot: DemoShot, i: int, path: str, width: int, height: int, samples: int) -> None:
-    if shot.code not in _packed:
-        made = shot.scene()
-        _packed[shot.code] = (made, made.packed())
-    scene, packed = _packed[shot.code]
-    camera = shot.camera(i / max(1, shot.frames - 1))
+def _render_one(shot: DemoShot, of: str, i: int, path: str, width: int, height: int, samples: int) -> None:
+    beside = next((one for one in shot.beside if one.name == of), None)
+    if (shot.code, of) not in _packed:
+        made = (beside or shot).scene()
+        _packed[shot.code, of] = (made, made.packed(hidden=() if beside else shot.hidden))
+    scene, packed = _packed[shot.code, of]
+    camera = (beside or shot).camera(i / max(1, shot.frames - 1))
     view = View(width, height, samples=samples)
-    frame = render(packed, camera, view, seed=shot.first + i, nothing=shot.nothing)  # type: ignore[arg-type]
-    write_frame(path, frame, objects=scene.objects, camera=camera, view=view, fps=FPS)
+    # One seed for all sequences of a frame: what several of them see is the same to the last bit.
+    frame = render(packed, camera, view, seed=shot.first + i, nothing=shot.nothing)
+    if beside:
+        write_picture(path, frame, camera=camera, view=view, fps=FPS)
+    else:
+        write_frame(
+            path,
+            frame,
+            objects=scene.objects,
+            camera=camera,
+            view=view,
+            fps=FPS,
+            has_assets=bool(shot.beside),
+        )

@@ -11,25 +11,18 @@ from werkzeug.wrappers import Response
 
 from drawstring.core.arrivals import camera_words
 from drawstring.core.colour import SPACES, VIEWS
-from drawstring.core.depth import Edges, Mapping, NothingThere, Overshoot, WhiteEnd
 from drawstring.core.findings import gravest_first
 from drawstring.core.passes import Pass, Role
-from drawstring.core.recipe import RESULTS, available_results, space_of
+from drawstring.core.recipe import RESULTS, available_results, result_named, space_of
 from drawstring.store import deliveries, measuring, recipes, shows
 from drawstring.store.models import Delivery, Shot
 from drawstring.store.standing import ShotStanding, standing
+from drawstring.web.alpha.words import alpha_words
+from drawstring.web.depth.words import depth_words
 from drawstring.web.drawing import spark
 from drawstring.web.services import who, work
 
 bp = Blueprint("bench", __name__)
-
-CHOICES = {
-    "mapping": list(Mapping),
-    "white_is": list(WhiteEnd),
-    "overshoot": list(Overshoot),
-    "edges": list(Edges),
-    "nothing": list(NothingThere),
-}
 
 
 @bp.get("/shots/<int:shot_id>")
@@ -42,7 +35,7 @@ def shot(shot_id: int) -> Response:
     return redirect(url_for("pack.page" if first == "pack" else "bench.bench", shot_id=shot_id, knot=first))
 
 
-@bp.get("/shots/<int:shot_id>/<any(arrivals, depth):knot>")
+@bp.get("/shots/<int:shot_id>/<knot:knot>")
 def bench(shot_id: int, knot: str) -> str:
     """Show the bench with one knot's settings."""
     with work() as session:
@@ -50,7 +43,7 @@ def bench(shot_id: int, knot: str) -> str:
         return render_template("bench/bench.html", **bench_words(session, one, knot))
 
 
-@bp.post("/shots/<int:shot_id>/<any(arrivals, depth, pack):knot>/settle")
+@bp.post("/shots/<int:shot_id>/<knot:knot>/settle")
 def settle(shot_id: int, knot: str) -> Response:
     """Settle a knot as it is."""
     with work() as session:
@@ -59,7 +52,7 @@ def settle(shot_id: int, knot: str) -> Response:
         return changed(session, one, knot)
 
 
-@bp.post("/shots/<int:shot_id>/<any(arrivals, depth, pack):knot>/needed")
+@bp.post("/shots/<int:shot_id>/<knot:knot>/needed")
 def needed(shot_id: int, knot: str) -> Response:
     """Say whether a knot is needed for this shot."""
     with work() as session:
@@ -69,13 +62,26 @@ def needed(shot_id: int, knot: str) -> Response:
         return changed(session, one, knot)
 
 
-@bp.post("/shots/<int:shot_id>/<any(arrivals, depth, pack):knot>/undo")
+@bp.post("/shots/<int:shot_id>/<knot:knot>/undo")
 def undo(shot_id: int, knot: str) -> Response:
     """Go back one revision."""
     with work() as session:
         one = shows.shot_by_id(session, shot_id)
         recipes.undo(session, one, by=who())
         return changed(session, one, knot)
+
+
+def set_settings(shot_id: int, knot: str, typed: dict[str, Any], *, frame: int | None = None) -> Response:
+    """Write settings as a revision of a shot's recipe; answer with the knot they were typed at."""
+    with work() as session:
+        one = shows.shot_by_id(session, shot_id)
+        recipes.set_values(session, one, typed, by=who(), frame=frame)
+        return changed(session, one, knot)
+
+
+def typed_at(knot: str) -> dict[str, Any]:
+    """Give the settings of a knot that the request's form holds."""
+    return {name: value for name, value in request.form.items() if name.startswith(f"{knot}.")}
 
 
 def changed(session: Session, one: Shot, knot: str) -> Response:
@@ -99,7 +105,12 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
     frames = deliveries.frame_cells(session, delivery) if delivery else []
     usable = [frame.number for frame in frames if frame.state in ("here", "partial")]
     whole = [frame.number for frame in frames if frame.state == "here"] or usable
-    results = list(available_results(how.passes, how.recipe))
+    # What is only there to be looked at lies in the tray of the knot that makes it.
+    results = [
+        name
+        for name in available_results(how.passes, how.recipe)
+        if (made := result_named(name)).is_packed or made.knot == knot
+    ]
     findings = gravest_first(how.findings.get(knot, []))
     return {
         "shot": one,
@@ -119,19 +130,28 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
         "sparks": _sparks(delivery) if delivery and knot == "arrivals" else {},
         "frames": frames,
         "flagged": {f.frame: f.what for f in how.all_findings if f.frame is not None},
-        "frame": whole[len(whole) // 2] if whole else None,
+        "frame": _shown_frame(usable, whole),
         "passes": sorted(how.passes, key=_place_in_tray),
         "results": results,
-        "all_results": [name for name, one in RESULTS.items() if one.is_packed],
+        "all_results": list(dict.fromkeys([*RESULTS, *results])),
         "first_pictures": _first_pictures(how, results),
         "views": VIEWS,
         "roles": list(Role),
         "spaces": list(SPACES),
         "space_of": partial(space_of, recipe=how.recipe),
-        "choices": CHOICES,
         "findings": findings,
         "next_knot": _next_knot(how, knot),
+        **(depth_words(session, one, how, usable) if knot == "depth" else {}),
+        **(alpha_words(session, one, how, usable) if knot == "alpha" else {}),
     }
+
+
+def _shown_frame(usable: list[int], whole: list[int]) -> int | None:
+    """Give the frame that the page shows, else the one in the middle."""
+    shown = request.values.get("frame", type=int)
+    if shown in usable:
+        return shown
+    return whole[len(whole) // 2] if whole else None
 
 
 def _sparks(delivery: Delivery) -> dict[str, str]:
@@ -158,7 +178,7 @@ def _first_pictures(how: ShotStanding, results: list[str]) -> tuple[str, str]:
     """Choose what lies in the well at first: the beauty, and the knot's result or the depth beside it."""
     names = [one.name for one in how.passes]
     first = "beauty" if "beauty" in names else names[0] if names else ""
-    made = [name for name in results if RESULTS[name].is_packed]
+    made = [name for name in results if result_named(name).is_packed]
     second = made[0] if made else "depth" if "depth" in names else first
     return first, second
 

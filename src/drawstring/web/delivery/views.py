@@ -14,10 +14,10 @@ from drawstring.core.arrivals import SameCamera, camera_differences, compare
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.io.headers import read_facts
 from drawstring.core.passes import LIT_ROLES, Pass, PassStatistics, Role
-from drawstring.store import correcting, deliveries, measuring, recipes, shows
+from drawstring.store import correcting, deliveries, measuring, shows
 from drawstring.store.models import Delivery, Shot
 from drawstring.store.standing import standing
-from drawstring.web.bench.views import bench_words, changed
+from drawstring.web.bench.views import bench_words, changed, set_settings, typed_at
 from drawstring.web.drawing import Curve, curve_of
 from drawstring.web.services import house, who, work
 
@@ -27,11 +27,7 @@ bp = Blueprint("delivery", __name__)
 @bp.post("/shots/<int:shot_id>/arrivals")
 def set_values(shot_id: int) -> Response:
     """Change settings of the Arrivals knot: frames to pack, colour readings."""
-    typed = {name: value for name, value in request.form.items() if name.startswith("arrivals.")}
-    with work() as session:
-        shot = shows.shot_by_id(session, shot_id)
-        recipes.set_values(session, shot, typed, by=who())
-        return changed(session, shot, "arrivals")
+    return set_settings(shot_id, "arrivals", typed_at("arrivals"))
 
 
 @bp.post("/shots/<int:shot_id>/passes/<name>/role")

@@ -7,10 +7,10 @@ from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response
 
 from drawstring.core.findings import ORDER, Finding, Severity
-from drawstring.store import correcting, deliveries, dismissals, recipes, shows
+from drawstring.store import correcting, deliveries, dismissals, shows
 from drawstring.store.models import Dismissal, Shot
 from drawstring.store.standing import shots_of, standings
-from drawstring.web.bench.views import changed
+from drawstring.web.bench.views import changed, set_settings
 from drawstring.web.services import who, work
 
 bp = Blueprint("findings", __name__)
@@ -51,7 +51,7 @@ def page(code: str) -> str:
         )  # fmt: skip
 
 
-@bp.post("/shots/<int:shot_id>/<any(arrivals, depth, pack):knot>/findings/<fact>/dismiss")
+@bp.post("/shots/<int:shot_id>/<knot:knot>/findings/<fact>/dismiss")
 def dismiss(shot_id: int, knot: str, fact: str) -> Response:
     """Put a finding away."""
     with work() as session:
@@ -60,7 +60,7 @@ def dismiss(shot_id: int, knot: str, fact: str) -> Response:
         return _answer(session, shot, knot)
 
 
-@bp.post("/shots/<int:shot_id>/<any(arrivals, depth, pack):knot>/findings/<fact>/bring-back")
+@bp.post("/shots/<int:shot_id>/<knot:knot>/findings/<fact>/bring-back")
 def bring_back(shot_id: int, knot: str, fact: str) -> Response:
     """Let a finding count again."""
     with work() as session:
@@ -78,17 +78,14 @@ def _answer(session: Session, shot: Shot, knot: str) -> Response:
     return response
 
 
-@bp.post("/shots/<int:shot_id>/<any(arrivals, depth, pack):knot>/mend")
+@bp.post("/shots/<int:shot_id>/<knot:knot>/mend")
 def mend(shot_id: int, knot: str) -> Response:
     """Change what a finding's press says; the settings may be another knot's."""
     typed = {name: value for name, value in request.form.items() if "." in name}
-    with work() as session:
-        shot = shows.shot_by_id(session, shot_id)
-        recipes.set_values(session, shot, typed, by=who())
-        return changed(session, shot, knot)
+    return set_settings(shot_id, knot, typed)
 
 
-@bp.post("/shots/<int:shot_id>/<any(arrivals, depth, pack):knot>/twin")
+@bp.post("/shots/<int:shot_id>/<knot:knot>/twin")
 def choose_twin(shot_id: int, knot: str) -> Response:
     """Use the other one of two twins."""
     with work() as session:

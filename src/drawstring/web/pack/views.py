@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, render_template, request
+from flask import Blueprint, render_template
 from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response
 
 from drawstring.core.pack import Compression, OutputChannel, StoredType
-from drawstring.core.recipe import RESULTS, KnotState
+from drawstring.core.recipe import RESULTS, KnotState, find_result
 from drawstring.runs.planning import notes_for
-from drawstring.store import deliveries, recipes, shows
+from drawstring.store import deliveries, shows
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding, standing
-from drawstring.web.bench.views import bench_words, changed
-from drawstring.web.services import who, work
+from drawstring.web.bench.views import bench_words, set_settings, typed_at
+from drawstring.web.services import work
 
 bp = Blueprint("pack", __name__)
 
@@ -37,14 +37,11 @@ def page(shot_id: int, knot: str = "pack") -> str:
 @bp.post("/shots/<int:shot_id>/pack")
 def set_values(shot_id: int) -> Response:
     """Change settings; every change is a revision."""
-    typed: dict[str, Any] = {name: value for name, value in request.form.items() if name.startswith("pack.")}
+    typed = typed_at("pack")
     for name, value in typed.items():
         if name.endswith(".goes"):
             typed[name] = value == "yes"
-    with work() as session:
-        shot = shows.shot_by_id(session, shot_id)
-        recipes.set_values(session, shot, typed, by=who())
-        return changed(session, shot, "pack")
+    return set_settings(shot_id, "pack", typed)
 
 
 def pack_words(session: Session, shot: Shot) -> dict[str, Any]:
@@ -70,7 +67,8 @@ def _rows(how: ShotStanding) -> list[dict[str, Any]]:
     names = [
         (one.name, f"{one.layer or 'R, G, B, A'}", len(one.channels), one.role.value) for one in how.passes
     ]
-    for result in RESULTS.values():
+    made = dict.fromkeys([*RESULTS, *going, *how.recipe.pack.rows])
+    for result in [one for name in made if (one := find_result(name)) is not None]:
         if result.is_packed and (result.name in going or result.name in how.recipe.pack.rows):
             knot = knots[result.knot]
             is_open = ", which is open" if knot.state is KnotState.OPEN else ""

@@ -10,10 +10,12 @@ import os
 import threading
 from collections import OrderedDict
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 from drawstring.core.arrays import Stored
 from drawstring.core.io.facts import ChannelRef, FileFacts, Window
 from drawstring.core.io.frame import read_frame
+from drawstring.core.io.headers import read_facts
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.recipe.pictures import proxy
 from drawstring.runs.readers import Readers
@@ -21,7 +23,10 @@ from drawstring.runs.readers import Readers
 Files = Mapping[int, FileFacts]
 """A frame's files by source."""
 
-Key = tuple[str, int, int, int, str, Window, int, bool]
+LASTING = 2
+"""Frames of which computations keep something: that can be 180 MB to a frame at HD."""
+
+Key = tuple[str, int, int, int, str, Window, int, bool, Window | None]
 
 
 class FrameCache:
@@ -37,10 +42,19 @@ class FrameCache:
         self._readers, self._limit = readers, limit_bytes
         self._planes: OrderedDict[Key, Stored] = OrderedDict()
         self._size = 0
+        self._headers: dict[tuple[str, int, int], FileFacts] = {}
+        self._lasting: OrderedDict[tuple[Any, ...], dict[Any, Any]] = OrderedDict()
         self._lock = threading.Lock()
 
     def planes(
-        self, files: Files, refs: Sequence[ChannelRef], *, window: Window, level: int, is_light: bool
+        self,
+        files: Files,
+        refs: Sequence[ChannelRef],
+        *,
+        window: Window,
+        level: int,
+        is_light: bool,
+        display: Window | None = None,
     ) -> dict[ChannelRef, Stored]:
         """Give planes of a frame at a proxy level, decoding what is not kept.
 
@@ -50,6 +64,8 @@ class FrameCache:
         refs : sequence of ChannelRef
         window : Window
             What the planes are to cover.
+        display : Window, optional
+            The picture into which files of another size are fitted.
 
         Raises
         ------
@@ -58,7 +74,7 @@ class FrameCache:
         """
         # At full size nothing is averaged, so both readings are one entry.
         keys = {
-            ref: self._key(files.get(ref.source), ref, window, level, is_light and level > 0)
+            ref: self._key(files.get(ref.source), ref, window, level, is_light and level > 0, display)
             for ref in dict.fromkeys(refs)
         }
         with self._lock:
@@ -69,16 +85,48 @@ class FrameCache:
         if missing:
             needed = {ref.source: files[ref.source] for ref in missing if ref.source in files}
             path = next((facts.path for facts in needed.values()), "")
-            read = self._readers.read(path, decode, needed, missing, window, level, is_light)
+            read = self._readers.read(path, decode, needed, missing, window, level, is_light, display)
             found |= read
             self._keep({keys[ref]: plane for ref, plane in read.items()})
         return found
 
+    def lasting(self, files: Files, level: int) -> dict[Any, Any]:
+        """Give where computations keep what stays true for a frame; of the last few frames only."""
+        key = (level, *((facts.path, facts.size_bytes, facts.mtime_ns) for facts in files.values()))
+        with self._lock:
+            kept = self._lasting.setdefault(key, {})
+            self._lasting.move_to_end(key)
+            while len(self._lasting) > LASTING:
+                self._lasting.popitem(last=False)
+        return kept
+
+    def headers(self, files: Files) -> dict[int, FileFacts]:
+        """Give the facts that each file's own header tells, kept by the file's identity."""
+        return {source: self._header(facts) for source, facts in files.items()}
+
+    def _header(self, facts: FileFacts) -> FileFacts:
+        key = (facts.path, facts.size_bytes, facts.mtime_ns)
+        with self._lock:
+            known = self._headers.get(key)
+        if known is None:
+            known = self._readers.read(facts.path, read_facts, facts.path)
+            with self._lock:
+                if len(self._headers) > 5000:
+                    self._headers.clear()
+                self._headers[key] = known
+        return known
+
     def _key(
-        self, facts: FileFacts | None, ref: ChannelRef, window: Window, level: int, is_averaged: bool
+        self,
+        facts: FileFacts | None,
+        ref: ChannelRef,
+        window: Window,
+        level: int,
+        is_averaged: bool,
+        display: Window | None,
     ) -> Key:
         path, size, mtime = (facts.path, facts.size_bytes, facts.mtime_ns) if facts else ("", 0, 0)
-        return (path, size, mtime, ref.part, ref.name, window, level, is_averaged)
+        return (path, size, mtime, ref.part, ref.name, window, level, is_averaged, display)
 
     def _keep(self, planes: dict[Key, Stored]) -> None:
         with self._lock:
@@ -92,12 +140,17 @@ class FrameCache:
 
 
 def decode(
-    files: Files, refs: Sequence[ChannelRef], window: Window, level: int, is_light: bool
+    files: Files,
+    refs: Sequence[ChannelRef],
+    window: Window,
+    level: int,
+    is_light: bool,
+    display: Window | None = None,
 ) -> dict[ChannelRef, Stored]:
     """Read channels and make proxies of them; runs in a reader's process.
 
     Somebody is waiting for just this picture, so one read may use every core.
     """
     use_threads(os.cpu_count() or 1)
-    planes = read_frame(files, refs, window=window)
+    planes = read_frame(files, refs, window=window, display=display)
     return {ref: proxy(plane, level, is_light=is_light) for ref, plane in planes.items()}

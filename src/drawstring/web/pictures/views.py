@@ -13,14 +13,21 @@ from flask import Blueprint, Response, request
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
+from drawstring.core.camera import Moment, moment_of
 from drawstring.core.colour import bake, look
-from drawstring.core.depth.background import HUGE
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.io.facts import ChannelRef, FileFacts, Window
 from drawstring.core.passes import HASHED_ROLES, Pass, Role
-from drawstring.core.recipe import RESULTS, Recipe, available_results, change, in_working_space
-from drawstring.core.recipe.pictures import is_light, picture, picture_inputs
-from drawstring.core.recipe.results import depth_pass
+from drawstring.core.recipe import (
+    Recipe,
+    available_results,
+    change,
+    find_result,
+    in_working_space,
+    result_named,
+)
+from drawstring.core.recipe.pictures import light_among, picture, picture_inputs
+from drawstring.core.recipe.sources import depth_pass, of_view, read_distances
 from drawstring.core.units import say_length
 from drawstring.store import deliveries, recipes, shows
 from drawstring.store.models import Shot
@@ -37,14 +44,11 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
     """Give a picture's values as raw bytes; `near`, `far` ... in the query try settings out."""
     level = _whole("level", 0, MAX_LEVEL)
     with work() as session:
-        at, shot = _frame(session, shot_id, number), shows.shot_by_id(session, shot_id)
-        recipe = _tried(session, shot, request.args)
+        at, shot = frame_here(session, shot_id, number), shows.shot_by_id(session, shot_id)
+        recipe = tried(session, shot, request.args, number)
     passes = at.passes
-    refs = picture_inputs(name, passes)
-    planes = house().frames.planes(
-        at.files, refs, window=at.window, level=level, is_light=is_light(name, passes)
-    )
-    shown = picture(name, passes, recipe, planes)
+    planes = at.planes(picture_inputs(name, passes, recipe), level)
+    shown = picture(name, passes, recipe, planes, at.moment(level))
     values = np.ascontiguousarray(shown.values)
     if values.shape[2] == 3:
         values = np.concatenate([values, np.ones_like(values[..., :1])], axis=-1)
@@ -67,20 +71,24 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
 def thumb(shot_id: int, number: int, name: str) -> Response:
     """Give a small picture of a pass or result."""
     with work() as session:
-        at, shot = _frame(session, shot_id, number), shows.shot_by_id(session, shot_id)
+        at, shot = frame_here(session, shot_id, number), shows.shot_by_id(session, shot_id)
         recipe = recipes.current(session, shot)
     passes = at.passes
     wide = _whole("wide", 32, 1024, THUMB_PX)
     level = min(MAX_LEVEL, max(0, (at.window.width // wide).bit_length() - 1))
-    planes = house().frames.planes(
-        at.files, picture_inputs(name, passes), window=at.window, level=level, is_light=is_light(name, passes)
-    )
-    if name in RESULTS:
-        made, role = RESULTS[name].compute(planes, passes, recipe), Role.OTHER
+    planes = in_working_space(at.planes(picture_inputs(name, passes, recipe), level), passes, recipe)
+    result = find_result(name)
+    if result is not None:
+        made = list(result.compute(planes, passes, recipe, at.moment(level)))
+        if name.endswith("shadow_layer"):
+            # Black on black would show nothing.
+            made = [light + (1 - made[3]) * np.float32(0.5) for light in made[:3]]
+        role = Role.BEAUTY if result.is_light else Role.OTHER
+        if result.is_signed:
+            made = [0.5 + 0.5 * made[0] / max(float(np.abs(made[0]).max(initial=0)), 1e-3)]
     else:
         one = next(one for one in passes if one.name == name)
-        pixels = in_working_space(planes, passes, recipe)
-        made, role = [pixels[ref] for ref in one.channels], one.role
+        made, role = [planes[ref] for ref in one.channels], one.role
     # The address carries the delivery's and the recipe's digest, so the browser may keep it.
     return as_png(look(role, made), wide)
 
@@ -113,8 +121,8 @@ def values(shot_id: int, number: int) -> dict[str, Any]:
     """Give every pass's true values at a pixel of the display window."""
     x, y = _whole("x", -(10**6), 10**6), _whole("y", -(10**6), 10**6)
     with work() as session:
-        at, shot = _frame(session, shot_id, number), shows.shot_by_id(session, shot_id)
-        recipe = _tried(session, shot, request.args)
+        at, shot = frame_here(session, shot_id, number), shows.shot_by_id(session, shot_id)
+        recipe = tried(session, shot, request.args, number)
         unit = shot.show.scene_unit
     window = at.window
     # What a frame came without can't be read; the rest can.
@@ -123,7 +131,7 @@ def values(shot_id: int, number: int) -> dict[str, Any]:
     if not (0 <= row < window.height and 0 <= col < window.width):
         return {"x": x, "y": y, "passes": []}
     refs = [ref for one in passes for ref in one.channels]
-    planes = house().frames.planes(at.files, refs, window=window, level=0, is_light=False)
+    planes = house().frames.planes(at.files, refs, window=window, level=0, is_light=False, display=at.display)
     here: dict[ChannelRef, Any] = {ref: plane[row : row + 1, col : col + 1] for ref, plane in planes.items()}
     here = dict(in_working_space(here, passes, recipe))
     told = [
@@ -133,12 +141,22 @@ def values(shot_id: int, number: int) -> dict[str, Any]:
         }
         for one in passes
     ]
+    moment = at.moment(0, Window(x, y, x, y))
     for name in available_results(passes, recipe):
-        made = RESULTS[name].compute(here, passes, recipe)
+        result = result_named(name)
+        if (
+            result.is_light
+            or not result.is_pointwise
+            or not all(ref in here for ref in result.inputs(passes, recipe))
+        ):
+            continue  # what depends on its neighbours is read from the picture that is shown
+        made = result.compute(here, passes, recipe, moment)
         told.append({"name": name, "values": " ".join(_number(plane[0, 0]) for plane in made)})
-    depth = depth_pass(passes)
-    distance = float(here[depth.channels[0]][0, 0]) if depth else 0.0
-    return {"x": x, "y": y, "passes": told, "distance": distance if 0 < distance < HUGE else None}
+    first, distance = of_view(passes, ""), None
+    if depth_pass(first) is not None:
+        read = read_distances(here, first, recipe.depth, moment, repair=False)
+        distance = None if read.nothing[0, 0] else float(read.z[0, 0])
+    return {"x": x, "y": y, "passes": told, "distance": distance}
 
 
 def _words(one: Pass, values: list[Any], unit: str) -> str:
@@ -162,13 +180,50 @@ def _number(value: Any) -> str:
 class FrameHere:
     """One frame of the delivery in use: its files, windows and passes."""
 
+    number: int
     files: dict[int, FileFacts]
     window: Window
     display: Window
     passes: list[Pass]
+    scene_unit: str
+
+    def planes(self, refs: list[ChannelRef], level: int) -> dict[ChannelRef, Any]:
+        """Give channels at a proxy level: light averaged, everything else one true value of each block."""
+        averaged = light_among(refs, self.passes)
+        read: dict[ChannelRef, Any] = {}
+        for is_light in (True, False):
+            some = [ref for ref in refs if (ref in averaged) is is_light]
+            if some:
+                read |= house().frames.planes(
+                    self.files, some, window=self.window, level=level, is_light=is_light, display=self.display
+                )
+        return read
+
+    def headers(self) -> dict[int, FileFacts]:
+        """Give what each of the frame's files says of itself."""
+        return house().frames.headers(self.files)
+
+    def moment(self, level: int, window: Window | None = None) -> Moment:
+        """Give the frame as computations see it, by its own headers: a camera moves."""
+        return moment_of(
+            self.headers(),
+            frame=self.number,
+            window=window or self.window,
+            scene_unit=self.scene_unit,
+            step=1 << level,
+            threads=os.cpu_count() or 1,
+            lasting=house().frames.lasting(self.files, level) if window is None else None,
+        )
 
 
-def _frame(session: Session, shot_id: int, number: int) -> FrameHere:
+def frame_here(session: Session, shot_id: int, number: int) -> FrameHere:
+    """Give one frame of the delivery in use.
+
+    Raises
+    ------
+    MissingError, SourceError
+        It did not arrive, can't be used, or is gone.
+    """
     delivery = deliveries.in_use(shows.shot_by_id(session, shot_id))
     files = deliveries.files_of(session, delivery, number)
     for facts in files.values():
@@ -180,18 +235,20 @@ def _frame(session: Session, shot_id: int, number: int) -> FrameHere:
                 remedy="Bring it back, or scan again and accept what is there now.",
             )
     return FrameHere(
+        number,
         files,
         deliveries.window_of(delivery),
         deliveries.display_window(delivery),
         deliveries.passes_of(delivery),
+        delivery.shot.show.scene_unit,
     )
 
 
-def _tried(session: Session, shot: Shot, arguments: Mapping[str, str]) -> Recipe:
-    """Give the recipe in use, with values of the query tried out and nothing written."""
+def tried(session: Session, shot: Shot, arguments: Mapping[str, str], frame: int | None = None) -> Recipe:
+    """Give the recipe in use, with values of the query tried out at a frame and nothing written."""
     typed = {name: value for name, value in arguments.items() if "." in name}
     recipe = recipes.current(session, shot)
-    return change(recipe, typed, scene_unit=shot.show.scene_unit) if typed else recipe
+    return change(recipe, typed, scene_unit=shot.show.scene_unit, frame=frame) if typed else recipe
 
 
 def _whole(name: str, low: int, high: int, usual: int = 0) -> int:

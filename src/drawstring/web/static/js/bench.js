@@ -2,7 +2,12 @@
 import { change, isTyping } from "./page.js";
 import { fetchCube, Pictures } from "./pictures.js";
 import { OverFrames } from "./overframes.js";
+import { Side } from "./side.js";
 import { Strip } from "./strip.js";
+import { Tracks } from "./tracks.js";
+import { AlphaSide } from "./alphaside.js";
+import { Brush } from "./brush.js";
+import { Drawing } from "./drawing.js";
 import { Well } from "./well.js";
 
 const bench = document.getElementById("bench");
@@ -15,23 +20,40 @@ function start() {
   const names = [bench.dataset.a, bench.dataset.b];
   const cells = [...document.querySelectorAll("#frames .cell:not([disabled])")];
   const frames = cells.map((cell) => Number(cell.dataset.frame));
-  const reading = document.getElementById("reading");
+  const reading = document.getElementById("reading"), place = document.getElementById("place");
   const wished = new URLSearchParams(location.search);
   let frame = Number(frames.includes(Number(wished.get("frame"))) ? wished.get("frame") : bench.dataset.frame), tried = {}, taking = null, playing = null, asked = 0;
 
   const say = (text) => { note.textContent = text; note.hidden = !text; };
-  const results = bench.dataset.results.split(" "), isResult = (name) => results.includes(name);
-  const resultInTray = () => results.find((name) => document.querySelector(`#tray [data-pass="${name}"]`));
+  const fixed = bench.dataset.results.split(" ");
+  // Mattes and layers bear names that the recipe gives them.
+  const isResult = (name) => fixed.includes(name) || /(^|\.)(matte_|layer_|CryptoNamed\d)/.test(name);
+  const isThere = (name) => Boolean(document.querySelector(`#tray [data-pass="${CSS.escape(name.split("@")[0])}"]`));
+  const inTray = () => [...document.querySelectorAll("#tray [data-pass]")].map((pass) => pass.dataset.pass).filter(isResult);
+  // What a part of a knot makes, the one that shows it best first.
+  const MADE = { range: ["depth_normalised"], mist: ["beauty_mist", "mist_amount"], focus: ["beauty_focus", "blur_radius"],
+    kind: ["over_ground", "fringes"], shadow: ["shadow_multiply", "shadow_layer"], stack: ["stack"] };
+  const made = () => (place.dataset.part === "mattes" ? [chosenForm()?.dataset.result].filter(Boolean) : MADE[place.dataset.part] ?? inTray());
+  const resultInTray = () => made().find(isThere);
   // Half size is plenty while the picture is shown smaller than that.
   const level = () => (well.scale === null ? Number(bench.dataset.width) / well.canvas.width >= 1.9 : well.scale <= 0.52) ? 1 : 0;
 
+  // A result that takes long comes small first and whole later; while a hand moves something, small is enough.
+  const SLOW = ["beauty_focus", "beauty_mist", "stack", "shadow_layer", "shadow_multiply", "shadow_recomposed"];
   async function load(only = [0, 1]) {
     const mine = ++asked, at = frame;
     const slots = only.filter((slot) => slot === 0 || well.mode !== "one");
+    const isSlow = (slot) => SLOW.some((name) => names[slot].endsWith(name)), isTrying = Object.keys(tried).length > 0;
+    const lay = async (levels) => {
+      const laid = await Promise.all(slots.map((slot, i) => pictures.get(at, names[slot], levels[i], isResult(names[slot]) ? tried : {})));
+      if (mine === asked) slots.forEach((slot, i) => well.lay(slot, laid[i]));
+    };
     try {
-      const laid = await Promise.all(slots.map((slot) => pictures.get(at, names[slot], level(), isResult(names[slot]) ? tried : {})));
+      const whole = slots.map(() => level()), quick = slots.map((slot, i) => (isSlow(slot) ? Math.max(1, whole[i]) : whole[i]));
+      const isKept = slots.every((slot, i) => pictures.has(at, names[slot], whole[i]));
+      if (isTrying || (!isKept && slots.some(isSlow))) await lay(quick);
+      if (mine === asked && !isTrying && (isKept || String(quick) !== String(whole) || !slots.some(isSlow))) await lay(whole);
       if (mine !== asked) return;
-      slots.forEach((slot, i) => well.lay(slot, laid[i]));
       say("");
       cells.forEach((cell) => cell.classList.toggle("is-loaded", pictures.has(Number(cell.dataset.frame), names[0], level())));
     } catch (error) {
@@ -51,7 +73,7 @@ function start() {
     wellElement.querySelector(".over.a").textContent = well.mode === "difference" ? `${plain(names[0])} minus ${plain(names[1])}` : (two ? "A " : "") + plain(names[0]);
     wellElement.querySelector(".over.b").textContent = two && well.mode !== "difference" ? `B ${plain(names[1])}` : "";
     cells.forEach((cell) => (Number(cell.dataset.frame) === frame ? cell.setAttribute("aria-current", "true") : cell.removeAttribute("aria-current")));
-    document.getElementById("now").textContent = frame;
+    document.getElementById("now").textContent = bench.dataset.now = frame;
     const bar = wellElement.querySelector(".wipe");
     markFlags();
     bar.hidden = well.mode !== "wipe";
@@ -91,7 +113,10 @@ function start() {
     if (to === frame || !frames.includes(to)) return;
     frame = to;
     mark();
-    await Promise.all([load(), showStrip()]);
+    tracks?.draw();
+    drawing.draw();
+    well.mark(null);
+    await Promise.all([load(), showStrip(), showObjects(), alphaSide?.show()]);
   }
 
   const step = (by) => go(frames[(frames.indexOf(frame) + by + frames.length) % frames.length]);
@@ -107,47 +132,150 @@ function start() {
       const next = frames[(frames.indexOf(frame) + 1) % frames.length];
       frame = next;
       mark();
+      tracks?.draw();
+      drawing.draw();
       await load();
       await new Promise((done) => setTimeout(done, Math.max(0, 1000 / fps - (performance.now() - began))));
     }
     button.textContent = "▶";
     button.setAttribute("aria-label", "Play");
     showStrip();
+    alphaSide?.show();
   }
 
   // The distance strip: one question under way, the newest one next.
   const stripElement = document.getElementById("strip");
-  const strip = stripElement && new Strip(stripElement, { onTry: tryOut, onSet: settle });
+  const strip = stripElement && new Strip(stripElement, { onTry: tryOut, onSet: settle, onHover: markBand });
   const overFrames = strip && new OverFrames(document.getElementById("over-frames"), (number) => go(number));
+  const side = strip && new Side(document.getElementById("from-side"));
+  const tracks = document.getElementById("track") && new Tracks({ frames, now: () => frame, go, set: settle });
+  const drawing = new Drawing(wellElement, well, { tracks, now: () => frame, set: settle, say });
+  const brush = new Brush(wellElement, well, { now: () => frame, set: settle, say });
+  const evidenceElement = document.getElementById("alpha-evidence");
+  const alphaSide = evidenceElement && new AlphaSide(evidenceElement, { shot, now: () => frame, set: settle });
+  const form = () => document.querySelector("input[name=strip-form]:checked")?.value;
   document.querySelectorAll("input[name=strip-form]").forEach((input) => input.addEventListener("change", () => {
-    const shows = (form) => input.value === form;
-    stripElement.toggleAttribute("hidden", !shows("strip"));
-    document.getElementById("over-frames").toggleAttribute("hidden", !shows("frames"));
-    for (const form of ["strip", "frames"]) document.querySelector(`[data-says-${form}]`).hidden = !shows(form);
+    for (const [one, id] of [["strip", "strip"], ["frames", "over-frames"], ["side", "from-side"]]) {
+      document.getElementById(id).toggleAttribute("hidden", form() !== one);
+      document.querySelector(`[data-says=${one}]`).hidden = form() !== one;
+    }
+    document.getElementById("axis-kind").hidden = form() !== "strip";
+    showStrip();
   }));
+  document.getElementById("axis-kind")?.addEventListener("click", ({ currentTarget }) => {
+    strip.look({ isEven: !strip.isEven });
+    currentTarget.setAttribute("aria-pressed", String(strip.isEven));
+  });
   let stripBusy = false, stripAgain = false;
   async function showStrip() {
     if (!strip) return;
     if (stripBusy) { stripAgain = true; return; }
     stripBusy = true;
     try {
-      const answer = await fetch(`/shots/${shot}/depth/strip?${new URLSearchParams({ frame, ...tried })}`, { headers: { Accept: "application/json" } });
-      if (answer.ok) {
-        const data = await answer.json();
-        strip.show(data);
-        overFrames.show(data, frame);
-      }
+      const what = form() === "side" ? "side" : "strip";
+      const answer = await fetch(`/shots/${shot}/depth/${what}?${new URLSearchParams({ frame, ...tried })}`, { headers: { Accept: "application/json" } });
+      if (!answer.ok) return;
+      const data = await answer.json();
+      if (what === "side") return side.show(data);
+      strip.show(data);
+      overFrames.show(data, frame);
+      const said = document.querySelector("[data-says-focus]"), focus = data.focus;
+      if (said) said.textContent = focus ? focus.why || `${focus.says}; largest blur ${focus.largest}, ${focus.by}` : "";
     } finally {
       stripBusy = false;
       if (stripAgain) { stripAgain = false; showStrip(); }
     }
   }
 
+  async function showObjects() {
+    if (!strip) return;
+    const at = frame, answer = await fetch(`/shots/${shot}/depth/objects?frame=${at}`, { headers: { Accept: "application/json" } });
+    if (answer.ok && at === frame) strip.look({ objects: (await answer.json()).objects });
+  }
+
+  // The pixels that lie at the distances pointed at on the strip.
+  let bandAsked = 0;
+  async function markBand(band) {
+    const mine = ++bandAsked;
+    if (!band) return well.mark(null);
+    try {
+      const distances = await pictures.get(frame, "distance", Math.max(1, level()));
+      if (mine === bandAsked) well.mark(band, distances);
+    } catch { /* the picture itself says what is wrong */ }
+  }
+
+  // The parts of Depth: one is open; it chooses the handles on the strip and what lies in the well.
+  const SAYS = {
+    range: "dark: this frame \u00a0 faint: all \u00a0 line: value",
+    mist: "dashes: how much mist lies before that distance",
+    focus: "band: sharp \u00a0 line: size of the blur",
+  };
+  const chosenLayers = {};
+  const chosenForm = () => place.querySelector(`.part[data-of="${place.dataset.part}"] form.layer[data-layer="${chosenLayers[place.dataset.part] || 1}"]`);
+  function openPart(part, { isFirst = false } = {}) {
+    if (!strip && !alphaSide) return;
+    if (!place.querySelector(`[role=tab][data-part="${part}"]`)) part = place.querySelector("[role=tab]").dataset.part;
+    place.dataset.part = part;
+    // Loaded again, the page opens where it was.
+    const url = new URL(location);
+    url.searchParams.set("part", part);
+    history.replaceState(null, "", url);
+    for (const tab of place.querySelectorAll("[role=tab]")) tab.setAttribute("aria-selected", String(tab.dataset.part === part));
+    for (const panel of place.querySelectorAll(".part")) panel.hidden = panel.dataset.of !== part;
+    const own = place.querySelector(`.part[data-of="${part}"]`);
+    const layers = [...own.querySelectorAll("form.layer")], chosen = Math.min(chosenLayers[part] || 1, layers.length || 1);
+    chosenLayers[part] = chosen;
+    layers.forEach((form) => { form.hidden = Number(form.dataset.layer) !== chosen; });
+    own.querySelectorAll(".layers li").forEach((item) => item.classList.toggle("is-chosen", Number(item.dataset.layer) === chosen));
+    const prefix = { mist: `depth.mist.${chosen}.`, focus: "depth.focus.", mattes: `alpha.mattes.${chosen}.`, shadow: "alpha.shadow.", stack: `alpha.stack.${chosen}.` }[part] ?? "-";
+    tracks.prefer(prefix);
+    if (strip) {
+      document.querySelector("[data-says=strip]").textContent = SAYS[part];
+      strip.look({ part, layer: chosen });
+    }
+    if (part === "mist" && layers.length) showSwatches(chosen);
+    drawing.show(own.querySelector(`[data-shape^="${prefix}"]`)?.dataset.shape ?? null);
+    brush.goOn();
+    alphaSide?.open(part, chosen);
+    if (isFirst) showPart();
+  }
+  function showPart() {
+    const result = resultInTray(), before = isThere("beauty") ? "beauty" : names[0];
+    if (!result) return;
+    const isWhole = ["focus", "kind", "shadow", "stack"].includes(place.dataset.part);
+    [names[0], names[1]] = isWhole ? [result, before] : [before, result];
+    if (isWhole && well.mode === "wipe") setMode("one");
+    else if (!isWhole && well.mode === "one") setMode("wipe");
+    else { mark(); load(); }
+  }
+  function showSwatches(layer) {
+    const target = place.querySelector(`[data-swatches="${layer}"]`);
+    if (target && !target.childElementCount) htmx.ajax("GET", `/shots/${shot}/depth/swatches?frame=${frame}&mist=${layer}`, { target, swap: "innerHTML" });
+  }
+  place?.addEventListener("click", ({ target }) => {
+    const tab = target.closest("[role=tab]"), layer = target.closest("[data-choose-layer]"), sets = target.closest("[data-sets]");
+    if (tab) openPart(tab.dataset.part, { isFirst: true });
+    if (layer) { chosenLayers[place.dataset.part] = Number(layer.dataset.chooseLayer); openPart(place.dataset.part, { isFirst: place.dataset.part === "mattes" }); }
+    if (target.closest("[data-adds-layer]")) { chosenLayers.stack = 99; settle({ "alpha.stack.add": document.getElementById("layer-source").value }); }
+    if (sets) {
+      if (sets.dataset.sets.endsWith(".add")) chosenLayers[place.dataset.part] = 99;
+      settle({ [sets.dataset.sets]: sets.dataset.value });
+    }
+  });
+  place?.addEventListener("change", ({ target }) => {
+    if (target.name === "look-over") { pictures.forget((picture) => picture.name === "over_ground"); tryOut({ "alpha.over": target.value }); }
+  });
+  // A colour chosen by eye is tried out while it is chosen.
+  place?.addEventListener("input", ({ target }) => { if (target.dataset.colourOf) tryOut({ [target.dataset.colourOf]: target.value }); });
+  place?.addEventListener("change", ({ target }) => { if (target.dataset.colourOf) settle({ [target.dataset.colourOf]: target.value }); });
+
   let trying = false, tryAgain = false;
-  async function tryOut(end, distance) {
-    tried[`depth.${end}`] = distance;
-    const field = document.getElementById(`depth-${end}`);
-    if (field) field.value = distance;
+  async function tryOut(settings) {
+    Object.assign(tried, settings);
+    for (const [name, value] of Object.entries(settings)) {
+      const field = document.querySelector(`#place [name="${CSS.escape(name)}"]`);
+      if (field && !String(value).startsWith("#")) field.value = value;
+    }
     if (trying) { tryAgain = true; return; }
     trying = true;
     if (!isResult(names[0]) && !isResult(names[1]) && resultInTray()) {
@@ -156,25 +284,31 @@ function start() {
     }
     await Promise.all([load([0, 1].filter((slot) => isResult(names[slot]))), showStrip()]);
     trying = false;
-    if (tryAgain) { tryAgain = false; tryOut(end, tried[`depth.${end}`] ?? distance); }
+    if (tryAgain) { tryAgain = false; tryOut({}); }
   }
 
-  function settle(end, distance) {
-    change(`/shots/${shot}/depth`, { [`depth.${end}`]: distance });
+  function settle(settings) {
+    change(`/shots/${shot}/${knot}`, settings);
   }
 
+  let madeBefore = new Set(inTray());
   document.body.addEventListener("recipe-changed", () => {
     tried = {};
     tryAgain = false;
-    pictures.forget(results);
-    const has = resultInTray();
-    if (has && knot === "depth" && !names.some(isResult)) { names[1] = has; if (well.mode === "one") setMode("wipe"); }
-    if (!has) [0, 1].forEach((slot) => { if (isResult(names[slot])) names[slot] = "depth"; });
-    take(null);
+    // How a picture is read may have changed with the rest: only what is no light stays.
+    pictures.forget((picture) => isResult(picture.name) || picture.name === "distance" || (knot !== "depth" && picture.kind === "light"));
+    // What the open part makes for the first time is what its change was made for.
+    const appeared = place.dataset.part && made().some((name) => isThere(name) && !madeBefore.has(name));
+    madeBefore = new Set(inTray());
+    const hadNone = appeared || !names.some((name) => isResult(name) && isThere(name));
+    [0, 1].forEach((slot) => { if (isResult(names[slot]) && !isThere(names[slot])) names[slot] = resultInTray() ?? (isThere("depth") ? "depth" : names[slot]); });
+    // Whoever is about to click on the picture goes on; only the press in the panel is a new one.
+    take(taking);
+    tracks?.read();
+    openPart(place.dataset.part || "", { isFirst: Boolean(strip || alphaSide) && hadNone });
     // A corrected role may have given a pass another name.
-    const inTray = (name) => document.querySelector(`#tray [data-pass="${CSS.escape(name.split("@")[0])}"]`);
     const first = document.querySelector("#tray .pass")?.dataset.pass;
-    [0, 1].forEach((slot) => { if (!inTray(names[slot]) && first) names[slot] = first; });
+    [0, 1].forEach((slot) => { if (!isThere(names[slot]) && !isResult(names[slot]) && first) names[slot] = first; });
     showFacts(names[0], true);
     mark();
     load();
@@ -183,10 +317,13 @@ function start() {
 
   // Taking an end from the picture.
   function take(end) {
+    if (end && !document.querySelector(`[data-take="${end}"]`)) return;
     taking = end;
     wellElement.classList.toggle("is-taking", Boolean(end));
     document.querySelectorAll("[data-take]").forEach((button) => button.setAttribute("aria-pressed", String(button.dataset.take === end)));
-    say(end ? `Click on the ${end === "near" ? "nearest" : "furthest"} thing that matters. Escape leaves it as it was.` : "");
+    if (!end && note.textContent && !note.textContent.startsWith("Click on")) return;
+    const says = end && document.querySelector(`[data-take="${end}"]`)?.dataset.says;
+    say(says ? `Click on ${says}. Escape leaves it as it was.` : "");
   }
 
   document.addEventListener("click", (event) => {
@@ -232,6 +369,7 @@ function start() {
 
   let held = null;
   well.canvas.addEventListener("pointermove", (event) => {
+    if (held?.isPainting) return brush.move(event);
     if (held) {
       held.moved ||= Math.hypot(event.clientX - held.x, event.clientY - held.y) > 4;
       if (held.moved) { well.move(event.clientX - held.lastX, event.clientY - held.lastY); Object.assign(held, { lastX: event.clientX, lastY: event.clientY }); }
@@ -242,14 +380,20 @@ function start() {
   });
   well.canvas.addEventListener("pointerdown", (event) => {
     well.canvas.setPointerCapture(event.pointerId);
+    if (brush.isOn) { held = { isPainting: true }; return brush.down(event); }
     held = { x: event.clientX, y: event.clientY, lastX: event.clientX, lastY: event.clientY, moved: false };
   });
   well.canvas.addEventListener("pointerup", (event) => {
+    if (held?.isPainting) { held = null; return brush.up(); }
     const clicked = held && !held.moved;
     held = null;
     const at = well.pixelAt(event.clientX, event.clientY);
-    if (clicked && at && taking) {
-      change(`/shots/${shot}/depth/pick`, { end: taking, frame, x: at.x, y: at.y });
+    if (clicked && at && drawing.isOn) drawing.add(at);
+    else if (clicked && at && taking) {
+      const setting = taking;
+      // Things are picked one after another.
+      if (!setting.endsWith(".things")) take(null);
+      change(`/shots/${shot}/${knot}/pick`, { setting, frame, x: at.x, y: at.y });
     }
   });
   well.canvas.addEventListener("wheel", (event) => {
@@ -288,14 +432,16 @@ function start() {
   document.getElementById("play").addEventListener("click", play);
 
   document.addEventListener("keydown", (event) => {
-    if (event.key === "Escape") take(null);
+    if (event.key === "Escape") { take(null); drawing.leave(); brush.leave(); }
+    if (event.key === "Enter" && drawing.isOn) return drawing.close();
     if (isTyping(event) || event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented) return;
     if (event.target.closest(".handle, .wipe")) return;
     const modes = ["one", "wipe", "beside", "difference"];
     const press = {
       ArrowLeft: () => step(-1), ArrowRight: () => step(1), " ": play,
       "[": () => expose(well.stops - 0.5), "]": () => expose(well.stops + 0.5),
-      f: () => well.fit(), z: () => well.oneToOne(), n: () => take("near"), m: () => take("far"),
+      f: () => well.fit(), z: () => well.oneToOne(), n: () => take("depth.near"), m: () => take("depth.far"), s: () => { if (strip) { openPart("focus"); take("depth.focus.distance"); } },
+      c: () => take(chosenForm()?.querySelector("[data-take$=\".things\"]")?.dataset.take ?? null),
       ...Object.fromEntries(modes.map((mode, i) => [String(i + 1), () => setMode(mode)])),
     }[event.key.length === 1 ? event.key.toLowerCase() : event.key];
     if (!press || (event.key === " " && event.target.closest("button, input")) || (event.key.startsWith("Arrow") && event.target.closest("input"))) return;
@@ -316,5 +462,7 @@ function start() {
   mark();
   view(document.getElementById("view").value).then(() => load());
   if (knot === "depth" && names[0] !== names[1]) setMode("wipe");
+  openPart(wished.get("part") || "", { isFirst: Boolean(wished.get("part") || alphaSide) });
   showStrip();
+  showObjects();
 }

@@ -55,28 +55,65 @@ document.addEventListener("htmx:sendError", () => {
 
 // A changed setting is sent by itself, in turn after those before it: what a form's other fields show may
 // be older than what a press a moment ago has written, and an answer replaces the form that asked.
+const PATIENCE_MS = 10_000;
 let turn = Promise.resolve();
 export function change(url, values) {
-  turn = turn.then(() => htmx.ajax("POST", url, { source: "#place", values, target: "#place", swap: "innerHTML" })).catch(() => {});
+  // A value that changes over the frames is changed at the one that is shown.
+  const frame = document.getElementById("bench")?.dataset.now;
+  if (frame) values = { frame, ...values };
+  // One answer that never comes must not hold up all changes after it.
+  const ask = () => htmx.ajax("POST", url, { source: "#place", values, target: "#place", swap: "innerHTML" });
+  turn = turn.then(() => Promise.race([ask(), new Promise((done) => setTimeout(done, PATIENCE_MS))])).catch(() => {});
   return turn;
 }
-document.addEventListener("change", ({ target }) => {
+function send(target) {
   const form = target.closest("[data-changes]");
   if (form && target.name) change(form.dataset.changes, { [target.name]: target.type === "checkbox" ? (target.checked ? "yes" : "no") : target.value });
-});
+}
+// The browser itself forgets that a field was typed into when its half-typed value is put back after an
+// answer, so Enter and leaving the field ask whether the value was sent, not whether the browser noticed.
+const isTyped = (target) => target.matches?.("[data-changes] input:not([type=radio]):not([type=checkbox])");
+function sendTyped(target) {
+  if (target.value === target.defaultValue || target.dataset.sent === target.value) return;
+  target.dataset.sent = target.value;
+  send(target);
+}
+document.addEventListener("change", ({ target }) => (isTyped(target) ? sendTyped(target) : send(target)));
+// A field that is taken away by an answer was not left by the person.
+document.addEventListener("focusout", ({ target }) => { if (!swapping && isTyped(target)) sendTyped(target); });
+document.addEventListener("keydown", ({ key, target }) => { if (key === "Enter" && isTyped(target)) sendTyped(target); });
 document.addEventListener("submit", (event) => {
   if (event.target.matches("[data-changes]")) event.preventDefault();
 });
 
 // An answer that arrives while somebody is typing replaces the panel, but not the half-typed value.
-let halfTyped = null;
+let halfTyped = null, swapping = false;
 document.addEventListener("htmx:beforeSwap", () => {
+  swapping = true;
   const field = document.activeElement;
   const isDirty = field?.matches?.("input:not([type=radio])") && field.id && field.value !== field.defaultValue;
   halfTyped = isDirty ? { id: field.id, value: field.value } : null;
 });
 document.addEventListener("htmx:afterSwap", () => {
+  swapping = false;
   const field = halfTyped && document.getElementById(halfTyped.id);
   if (field) { field.value = halfTyped.value; field.focus(); }
   halfTyped = null;
 });
+
+// An answer that replaces the panel between a press and its release would swallow the click: it is made
+// on what stands there now.
+let pressed = null;
+const sameAs = (control) => {
+  if (control.name) return document.querySelector(`#place [name="${CSS.escape(control.name)}"][value="${CSS.escape(control.value)}"]`);
+  const { textContent, dataset } = control, said = JSON.stringify(dataset);
+  return [...document.querySelectorAll("#place button")].find((one) => one.textContent === textContent && JSON.stringify(one.dataset) === said);
+};
+document.addEventListener("pointerdown", ({ target }) => {
+  const control = target.closest("#place button, #place label");
+  pressed = control?.matches("label") ? control.querySelector("input[type=radio], input[type=checkbox]") : control;
+}, true);
+document.addEventListener("pointerup", () => {
+  if (pressed && !pressed.isConnected) sameAs(pressed)?.click();
+  pressed = null;
+}, true);

@@ -7,6 +7,7 @@ export class Pictures {
     this.shot = shot;
     this.kept = new Map();
     this.size = 0;
+    this.turn = 0;
   }
 
   key(frame, name, level, tried = {}) { return JSON.stringify([frame, name, level, tried]); }
@@ -22,7 +23,7 @@ export class Pictures {
       this.kept.set(key, picture);
       return picture;
     }
-    const query = new URLSearchParams({ level, ...tried });
+    const query = new URLSearchParams({ level, ...tried }), { turn } = this;
     const answer = await fetch(`/shots/${this.shot}/frames/${frame}/pixels/${name}?${query}`, { headers: { Accept: "application/json" } });
     if (!answer.ok) throw new Error(await words(answer));
     const [width, height, channels] = answer.headers.get("X-Size").split(" ").map(Number);
@@ -34,7 +35,8 @@ export class Pictures {
       window: box("X-Window"), display: box("X-Display"),
       data: type === "half" ? new Uint16Array(buffer) : new Float32Array(buffer), bytes: buffer.byteLength,
     };
-    if (Object.keys(tried).length === 0) this.#keep(key, picture);
+    // What was asked for before a change may arrive after it: it shows how things were, and is not kept.
+    if (Object.keys(tried).length === 0 && turn === this.turn) this.#keep(key, picture);
     return picture;
   }
 
@@ -49,9 +51,10 @@ export class Pictures {
   }
 
   // Settings changed: what was computed with the old ones is dropped, what arrived stays.
-  forget(names) {
+  forget(isGone) {
+    this.turn += 1;
     for (const [key, picture] of this.kept) {
-      if (!names.includes(picture.name)) continue;
+      if (!isGone(picture)) continue;
       this.kept.delete(key);
       this.size -= picture.bytes;
     }

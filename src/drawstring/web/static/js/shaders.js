@@ -24,6 +24,10 @@ uniform int channel;      // 0 all, 1 to 4 one of them
 uniform int mode;         // 0 one, 1 wipe, 2 beside, 3 difference
 uniform float wipe;       // canvas x
 uniform vec3 surround;
+uniform sampler2D distances;
+uniform vec2 band;        // distances that are marked; none where the first is the larger
+uniform vec4 bandWindow;
+uniform vec3 accent;
 out vec4 colour;
 
 vec3 throughView(vec3 light) {
@@ -47,6 +51,7 @@ vec3 shown(vec4 value, Slot slot, vec2 at) {
     return channel == 4 ? c : throughView(c * exposure);
   }
   if (slot.kind == 2) c = dot(value.rgb, value.rgb) == 0.0 ? vec3(0.0) : c * 0.5 + 0.5;
+  if (slot.kind == 4) c = vec3(0.5 + 0.5 * value.r / max(slot.ends.y, 1e-6));
   if (slot.kind == 3) {
     if (slot.channels == 1) {
       // Nearer is lighter, by reciprocal, so that near things keep their form beside far ones.
@@ -78,5 +83,10 @@ void main() {
   bool inside = second ? inB : inA;
   if (!inside) c = framed ? vec3(0.0) : surround;
   else if (!framed) c = mix(c, surround, 0.5);
+  if (inside && band.y > band.x) {
+    vec2 uv = (at - bandWindow.xy) / bandWindow.zw;
+    float z = texture(distances, uv).r;
+    if (z >= band.x && z <= band.y) c = mix(c, accent, 0.75);
+  }
   colour = vec4(c, 1.0);
 }`;

@@ -1,7 +1,7 @@
 // The well: one or two pictures drawn by WebGL2 from the values that Python computed. It only shows.
 import { FRAGMENT, VERTEX } from "./shaders.js";
 
-const KINDS = { light: 0, values: 1, direction: 2, distance: 3 };
+const KINDS = { light: 0, values: 1, direction: 2, distance: 3, signed: 4 };
 const MODES = { one: 0, wipe: 1, beside: 2, difference: 3 };
 const CHANNELS = { all: 0, R: 1, G: 2, B: 3, A: 4 };
 
@@ -52,6 +52,7 @@ export class Well {
     gl.uniform1i(this.at("pictureA"), 0);
     gl.uniform1i(this.at("pictureB"), 1);
     gl.uniform1i(this.at("cube"), 2);
+    gl.uniform1i(this.at("distances"), 3);
   }
 
   // A view's cube: {size, k, max, data: Uint16Array of half floats}.
@@ -96,6 +97,18 @@ export class Well {
     gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, smooth ? gl.LINEAR : gl.NEAREST);
     gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MAG_FILTER, gl.NEAREST);
     return texture;
+  }
+
+  // Mark the pixels that lie within a band of distances; null marks none.
+  mark(band, distances) {
+    this.band = band;
+    if (distances && distances !== this.distances) {
+      const gl = this.gl;
+      if (this.distanceTexture) gl.deleteTexture(this.distanceTexture);
+      this.distanceTexture = this.#texture(distances);
+      this.distances = distances;
+    }
+    this.draw();
   }
 
   get ratio() { return window.devicePixelRatio || 1; }
@@ -189,6 +202,17 @@ export class Well {
     else this.draw();
   }
 
+  #accent() {
+    const hex = getComputedStyle(document.documentElement).getPropertyValue("--twine").trim();
+    return [1, 3, 5].map((at) => parseInt(hex.slice(at, at + 2), 16) / 255);
+  }
+
+  // Where a point of the picture lies on the page's well, in CSS pixels; and back.
+  toWell(x, y) {
+    const [left, top] = this.display;
+    return [((x - left) * this.scale + this.offset[0]) / this.ratio, ((y - top) * this.scale + this.offset[1]) / this.ratio];
+  }
+
   draw() {
     if (this.waiting) return;
     this.waiting = true;
@@ -209,6 +233,12 @@ export class Well {
       gl.uniform1i(this.at(`slot${letter}.kind`), KINDS[picture.kind]);
       gl.uniform2f(this.at(`slot${letter}.ends`), ...picture.ends);
     });
+    const band = this.band && this.distanceTexture ? this.band : [1, 0];
+    gl.activeTexture(gl.TEXTURE3);
+    gl.bindTexture(gl.TEXTURE_2D, this.distanceTexture ?? this.textures.get(this.pictures[0]));
+    gl.uniform2f(this.at("band"), ...band);
+    gl.uniform4f(this.at("bandWindow"), ...(this.distances?.window ?? [0, 0, 1, 1]));
+    gl.uniform3f(this.at("accent"), ...this.#accent());
     gl.activeTexture(gl.TEXTURE2);
     gl.bindTexture(gl.TEXTURE_3D, this.cube);
     gl.uniform2f(this.at("size"), width, height);
@@ -222,10 +252,11 @@ export class Well {
     const grey = parseInt(getComputedStyle(document.documentElement).getPropertyValue("--surround").trim().slice(1, 3), 16) / 255;
     gl.uniform3f(this.at("surround"), grey, grey, grey);
     gl.drawArrays(gl.TRIANGLES, 0, 3);
+    this.element.dispatchEvent(new Event("well-drawn"));
     // For tests and for nobody else: where the picture lies on the page, and what has been drawn.
     Object.assign(this.canvas.dataset, {
       scale: this.scale / this.ratio, left: this.offset[0] / this.ratio, top: this.offset[1] / this.ratio,
-      a: this.pictures[0].key, b: this.pictures[1]?.key ?? "", mode,
+      band: this.band ? this.band.join(" ") : "", a: this.pictures[0].key, b: this.pictures[1]?.key ?? "", mode,
     });
   }
 }

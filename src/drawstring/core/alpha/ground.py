@@ -1,0 +1,185 @@
+"""The lit ground as it would be without an object: fitted to what of it is seen in the light.
+
+Lamps fall off and lenses darken corners, both smoothly; a shadow lies below that surface and an object
+hides it. So a smooth low-order surface is fitted to the ground's light, again and again without what lies
+clearly below it, until only lit ground speaks.
+
+Source of the weights: F. Mosteller, J. W. Tukey, "Data Analysis and Regression", 1977 (the biweight); what
+lies below is cut harder than what lies above, since shadows only darken.
+"""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+import cv2
+import numpy as np
+from numpy.polynomial import legendre
+from numpy.typing import NDArray
+
+from drawstring.core.arrays import Mask, Picture, Plane
+from drawstring.core.errors import SourceError
+
+_WIDE = 128
+_ROUNDS = 14
+_FEWEST = 200
+
+
+class Surface(StrEnum):
+    """What a ground's light is taken for."""
+
+    LEVEL = "level"
+    """The same everywhere."""
+    PLANE = "plane"
+    """Rising or falling evenly to one side."""
+    SMOOTH = "smooth"
+    """Bent, as under a lamp or behind a lens with dark corners."""
+
+
+_ORDERS = {Surface.LEVEL: 0, Surface.PLANE: 1}
+
+
+def fitted(
+    picture: Picture,
+    seen: Plane,
+    surface: Surface = Surface.SMOOTH,
+    *,
+    order: int = 5,
+    surely: Mask | None = None,
+    where: str = "",
+) -> Picture:
+    """Fit the lit ground.
+
+    Parameters
+    ----------
+    picture : (H, W, 3) float32
+        The ground picture, scene-linear.
+    seen : (H, W) float32
+        How far each pixel may speak: 0 where an object hides the ground or a person painted it out.
+    surface : Surface
+    order : int
+        Highest power of a smooth surface.
+    surely : (H, W) bool, optional
+        Pixels that a person called lit ground: they always speak.
+    where : str
+        For the refusal.
+
+    Returns
+    -------
+    (H, W, 3) float32
+
+    Raises
+    ------
+    SourceError
+        Too little ground is seen to fit anything to.
+    """
+    height, width = picture.shape[:2]
+    small, weight = _small(picture, seen)
+    known = np.isfinite(small).all(axis=-1) & (weight > 0.5)
+    if known.sum() < _FEWEST:
+        raise SourceError(
+            "Hardly any ground is seen beside the object.",
+            where=where or "shadow",
+            why="The clean ground can't be fitted to so little of it, and without it no shadow can "
+            "be told from dark ground.",
+            remedy="Give a third render of the ground alone, frame the object wider, or paint in "
+            "what is ground.",
+        )
+    order = _ORDERS.get(surface, order)
+    rows, cols = np.nonzero(known)
+    # As far from the middle as the whole picture goes: -1 to 1.
+    y, x = 2 * (rows + 0.5) / known.shape[0] - 1, 2 * (cols + 0.5) / known.shape[1] - 1
+    basis = _basis(x, y, order)
+    light = small[rows, cols]
+    brightness = light.mean(axis=-1)
+    sure = np.zeros(len(rows), bool)
+    if surely is not None:
+        sure = (
+            cv2.resize(surely.astype(np.uint8), known.shape[::-1], interpolation=cv2.INTER_NEAREST)[
+                rows, cols
+            ]
+            > 0
+        )
+    speaks = _lit(basis, brightness, weight[rows, cols], sure, order)
+    shares = _solved(basis, light, speaks)
+    return _spread(np.asarray(shares, np.float64), order, height, width)
+
+
+def _lit(
+    basis: NDArray[np.float64],
+    light: NDArray[np.float32],
+    weight: NDArray[np.floating],
+    sure: Mask,
+    order: int,
+) -> NDArray[np.float64]:
+    """Find how far each sample speaks for the lit surface."""
+    # Begin with the brighter half of each part of the picture, through a surface of few bends.
+    speaks = np.where(light >= np.median(light), weight, 0.15 * weight).astype(np.float64)
+    speaks[sure] = 1
+    for i in range(_ROUNDS):
+        bends = basis[:, : _count(min(order, 2))] if i < 4 else basis
+        off = light - bends @ _solved(bends, light[:, None], speaks)[:, 0]
+        inside = np.abs(off[speaks > 0.05 * speaks.max()])
+        spread = max(1.4826 * float(np.median(inside)), 0.002 * float(np.median(light)))
+        # Even on both sides, or noise would lift the surface: what lies below is shadow, what lies above
+        # light that the
+        # object throws on the ground.
+        u = off / (3 * spread)
+        before = speaks
+        speaks = np.asarray(weight * np.where(np.abs(u) < 1, (1 - u * u) ** 2, 0), np.float64)
+        speaks[sure] = 1
+        if i > 5 and float(np.abs(speaks - before).mean()) < 1e-4:
+            break
+        if (speaks > 0).sum() < _FEWEST // 2:
+            return np.asarray(weight, np.float64)
+    return np.asarray(speaks, np.float64)
+
+
+def _solved(
+    basis: NDArray[np.float64], light: NDArray[np.floating], speaks: NDArray[np.floating]
+) -> NDArray[np.float64]:
+    """Solve for each polynomial's share by the normal equations, which the polynomials keep well-behaved."""
+    weighed = basis * speaks[:, None]
+    # A whisper towards nothing keeps what no sample speaks for from growing without bound.
+    matrix = weighed.T @ basis + 1e-7 * float(speaks.sum()) * np.eye(basis.shape[1])
+    return np.asarray(np.linalg.solve(matrix, weighed.T @ light), np.float64)
+
+
+def _count(order: int) -> int:
+    return (order + 1) * (order + 2) // 2
+
+
+def _basis(x: NDArray[np.float64], y: NDArray[np.float64], order: int) -> NDArray[np.float64]:
+    """Give the products of Legendre polynomials up to an order, those of low order first."""
+    px, py = legendre.legvander(x, order), legendre.legvander(y, order)
+    return np.stack(
+        [px[..., i] * py[..., total - i] for total in range(order + 1) for i in range(total + 1)], axis=-1
+    )
+
+
+def _spread(shares: NDArray[np.float64], order: int, height: int, width: int) -> Picture:
+    """Work the surface out at every pixel, from one polynomial for each row and column."""
+    px = legendre.legvander(2 * (np.arange(width) + 0.5) / width - 1, order)
+    py = legendre.legvander(2 * (np.arange(height) + 0.5) / height - 1, order)
+    made = np.empty((height, width, shares.shape[1]), np.float32)
+    for channel in range(shares.shape[1]):
+        table, at = np.zeros((order + 1, order + 1)), 0
+        for total in range(order + 1):
+            for i in range(total + 1):
+                table[i, total - i] = shares[at, channel]
+                at += 1
+        made[..., channel] = np.maximum(py @ table.T @ px.T, 0)
+    return made
+
+
+def _small(picture: Picture, seen: Plane) -> tuple[Picture, Plane]:
+    """Make both smaller, only seen pixels in the mean."""
+    height, width = seen.shape
+    step = max(1, width // _WIDE)
+    size = -(-width // step), -(-height // step)
+    weight = np.asarray(seen, np.float32)
+    told = np.where(weight[..., None] > 0, picture, 0) * weight[..., None]
+    share = cv2.resize(weight, size, interpolation=cv2.INTER_AREA)
+    mean = cv2.resize(np.ascontiguousarray(told, np.float32), size, interpolation=cv2.INTER_AREA)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.asarray(mean / share[..., None], np.float32), np.asarray(share, np.float32)

@@ -1,0 +1,71 @@
+"""What is settled of the stack: layers in their order, the groups that move together, what goes out."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+from drawstring.core.alpha.blend import Mode
+from drawstring.core.keyed import KeyedSettings
+from drawstring.core.readers import Colour, read_colour
+from drawstring.core.settings import SCENE, setting
+
+
+class Behind(StrEnum):
+    """What a layer lies behind."""
+
+    NOTHING = "nothing"
+    """It is seen whole."""
+    MATTE = "a matte"
+    """What a named matte covers lies in front of it."""
+    DISTANCE = "a distance"
+    """What lies nearer than a distance is in front of it."""
+    ITS_DEPTH = "its own depth"
+    """What lies nearer than the layer's own depth pass says, pixel by pixel."""
+
+
+class Sends(StrEnum):
+    """What of the stack goes out."""
+
+    NOTHING = "nothing"
+    """It is only looked at."""
+    PICTURE = "picture"
+    """The finished stack."""
+    LAYERS = "layers"
+    """Every layer as it is laid, by itself."""
+    BOTH = "both"
+    """Picture and layers."""
+
+
+class StackLayer(KeyedSettings):
+    """One layer. The first one lies at the bottom."""
+
+    name: str = setting("layer", "What it is called.", min_length=1, max_length=40)
+    on: bool = setting(True, "Whether it lies there; off to compare.")
+    source: str = setting("beauty", "A pass, something made here, or “colour”.", min_length=1, max_length=200)
+    colour: Colour = setting(
+        (0.18, 0.18, 0.18), "For a plain colour: its light.", reader=read_colour, keyed=True
+    )
+    mode: Mode = setting(Mode.OVER, "How it is laid on what lies below.")
+    amount: float = setting(1.0, "How much of it.", ge=0, le=10, keyed=True)
+    matte: str = setting("", "A named matte that shows where it is seen: its key.", max_length=31)
+    behind: Behind = setting(Behind.NOTHING, "What it lies behind.")
+    front: str = setting("", "The named matte of what lies in front.", max_length=31)
+    distance: float = setting(10.0, "What is nearer lies in front.", unit=SCENE, gt=0, keyed=True)
+    depth_of: str = setting("", "The layer's own depth pass.", max_length=200)
+    group: str = setting("", "The group it moves with; empty for none.", max_length=40)
+    right: float = setting(0.0, "Moved to the right.", unit="px", ge=-32000, le=32000, keyed=True)
+    down: float = setting(0.0, "Moved down.", unit="px", ge=-32000, le=32000, keyed=True)
+    scale: float = setting(
+        100.0, "Its size, about the middle of the picture.", unit="%", gt=0.1, le=5000, keyed=True
+    )
+
+
+class StackGroup(KeyedSettings):
+    """Layers that move and scale together."""
+
+    name: str = setting("group", "What it is called.", min_length=1, max_length=40)
+    right: float = setting(0.0, "Moved to the right.", unit="px", ge=-32000, le=32000, keyed=True)
+    down: float = setting(0.0, "Moved down.", unit="px", ge=-32000, le=32000, keyed=True)
+    scale: float = setting(
+        100.0, "Its size, about the middle of the picture.", unit="%", gt=0.1, le=5000, keyed=True
+    )

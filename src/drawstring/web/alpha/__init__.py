@@ -1,0 +1,1 @@
+"""The Alpha knot's pages."""

@@ -1,0 +1,112 @@
+"""What the Alpha panel says beside the settings themselves: kinds, sources, choices, keys."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from drawstring.core.alpha import GROUNDS, OverFrames
+from drawstring.core.alpha.blend import Mode
+from drawstring.core.alpha.matte_settings import Joined, MatteFrom
+from drawstring.core.alpha.settings import READABLE, CutBy
+from drawstring.core.alpha.shadow_settings import GroundFrom, LitIs, ShadowFrom, Together
+from drawstring.core.alpha.stack_settings import Behind, Sends
+from drawstring.core.keys import Then
+from drawstring.core.passes import COLOUR_ROLES, HASHED_ROLES, Role
+from drawstring.core.recipe import available_results, find_result
+from drawstring.core.recipe.layers import PLAIN, layer_fault, layer_name
+from drawstring.core.recipe.sources import of_view
+from drawstring.store import deliveries
+from drawstring.store.alpha_standing import listed_names, name_sets_of, told_frames
+from drawstring.store.models import Shot
+from drawstring.store.standing import ShotStanding
+from drawstring.web.bench.tracks import tracks_of
+
+CHOICES = {
+    "kinds": list(READABLE),
+    "over": list(GROUNDS),
+    "cut": list(CutBy),
+    "source": list(MatteFrom),
+    "joined": list(Joined),
+    "shadow_source": list(ShadowFrom),
+    "ground": list(GroundFrom),
+    "lit_is": list(LitIs),
+    "together": list(Together),
+    "mode": list(Mode),
+    "behind": list(Behind),
+    "sends": list(Sends),
+    "then": list(Then),
+}
+"""What can be chosen, by setting."""
+
+
+def alpha_words(session: Session, shot: Shot, how: ShotStanding, frames: list[int]) -> dict[str, Any]:
+    """Gather what the Alpha panel's templates need."""
+    delivery, settings = shot.delivery, how.recipe.alpha
+    if delivery is None:
+        return {}
+    first = of_view(how.passes, "")
+    told = told_frames(session, delivery)
+    sets = name_sets_of(first, deliveries.facts_by_source(delivery))
+    results = list(available_results(first, how.recipe))
+    return {
+        "choices": CHOICES,
+        "pictures": [
+            _kind(one.name, told) for one in first if one.role in COLOUR_ROLES and len(one.channels) == 4
+        ],
+        "fringe_curve": {
+            n: f["beauty"]["fringe"] for n, f in told.items() if "fringe" in f.get("beauty", {})
+        },
+        "hashed": [one.name for one in first if one.role in HASHED_ROLES],
+        "numbered": [one.name for one in first if one.role is Role.ID],
+        "coloured": [one.name for one in first if one.role is Role.ID_COLOUR],
+        "shares": [one.name for one in first if one.role not in HASHED_ROLES],
+        "depths": [one.name for one in first if one.role is Role.DEPTH],
+        "shadows": [one.name for one in first if one.role is Role.SHADOW],
+        "lights": [one.name for one in first if one.role in COLOUR_ROLES and len(one.channels) >= 3],
+        "has_clean_ground": any(one.role is Role.CLEAN_GROUND for one in first),
+        "listed": {one.name: listed_names(one.name, first, how.recipe, sets) for one in settings.mattes},
+        "matte_names": [one.name for one in settings.mattes],
+        "sources": [
+            *(one.name for one in first if one.role in COLOUR_ROLES),
+            *(
+                n
+                for n in results
+                if (r := find_result(n)) and (r.is_light or n == "shadow_layer") and _can_lie(n)
+            ),
+            PLAIN,
+        ],
+        "layer_faults": [layer_fault(layer, first, how.recipe, find_result) for layer in settings.stack],
+        "layer_names": [layer_name(layer) for layer in settings.stack],
+        "tracks": tracks_of(
+            [
+                ("alpha.shadow", "shadow", settings.shadow),
+                *((f"alpha.mattes.{i}", one.name, one) for i, one in enumerate(settings.mattes, 1)),
+                *((f"alpha.stack.{i}", one.name, one) for i, one in enumerate(settings.stack, 1)),
+                *((f"alpha.groups.{i}", one.name, one) for i, one in enumerate(settings.groups, 1)),
+            ],
+            frames,
+        ),
+    }
+
+
+def _can_lie(name: str) -> bool:
+    return not name.startswith(("stack", "layer_", "over_ground", "shadow_recomposed", "ground_fitted"))
+
+
+def _kind(name: str, told: Any) -> dict[str, Any]:
+    """Say what the pixels of a picture tell of its alpha, over all frames."""
+    over = OverFrames()
+    for frame in told.values():
+        if "alpha" in frame.get(name, {}):
+            over.add(frame[name]["alpha"])
+    if not over.votes:
+        return {"name": name, "says": "is being looked at"}
+    found = over.overall()
+    if not found.samples:
+        return {"name": name, "says": f"pixels say {found.kind.value}"}
+    return {
+        "name": name,
+        "says": f"pixels say {found.kind.value}: {found.sure:.0%} of {found.samples:,} rim pixels",
+    }

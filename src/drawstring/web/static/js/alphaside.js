@@ -1,0 +1,59 @@
+// What lies under the well at the Alpha knot: evidence of the open part, asked anew when frame or recipe change.
+export class AlphaSide {
+  constructor(element, { shot, now, set, look }) {
+    Object.assign(this, { element, shot, now, set, look, part: "kind", place: 1, search: "" });
+    element.addEventListener("click", ({ target }) => {
+      const toggles = target.closest("[data-toggles]"), all = target.closest("[data-takes-pattern]");
+      if (toggles) this.#toggle(toggles.dataset);
+      if (all) this.#add(all.dataset.takesPattern, all.dataset.pattern);
+    });
+    element.addEventListener("input", ({ target }) => {
+      if (target.id !== "thing-search") return;
+      clearTimeout(this.waiting);
+      this.waiting = setTimeout(() => { this.search = target.value.trim(); this.show(); }, 250);
+    });
+  }
+
+  open(part, place) {
+    Object.assign(this, { part, place });
+    return this.show();
+  }
+
+  // One question under way, the newest one next.
+  async show() {
+    if (this.isBusy) { this.again = true; return; }
+    this.isBusy = true;
+    try {
+      const query = new URLSearchParams({ part: this.part, place: this.place, frame: this.now(), search: this.search });
+      const answer = await fetch(`/shots/${this.shot}/alpha/evidence?${query}`);
+      if (!answer.ok) return;
+      const typing = document.activeElement?.id === "thing-search" ? document.activeElement.selectionStart : null;
+      this.element.innerHTML = await answer.text();
+      htmx.process(this.element);
+      this.element.dataset.shows = `${this.part} ${this.now()}`;
+      const field = document.getElementById("thing-search");
+      if (typing !== null && field) { field.focus(); field.setSelectionRange(typing, typing); }
+    } finally {
+      this.isBusy = false;
+      if (this.again) { this.again = false; this.show(); }
+    }
+  }
+
+  #names(name) {
+    const field = document.querySelector(`#place [name="${CSS.escape(name)}"]`);
+    return (field?.value ?? "").split(",").map((one) => one.trim()).filter(Boolean);
+  }
+
+  #toggle({ toggles, thing }) {
+    const names = this.#names(toggles), pressed = this.element.querySelector(`[data-thing="${CSS.escape(thing)}"]`)?.getAttribute("aria-pressed") === "true";
+    const kept = names.filter((one) => one !== thing && one !== `-${thing}`);
+    // Chosen by a wildcard, it is taken out by name.
+    const byPattern = pressed && !names.includes(thing);
+    this.set({ [toggles]: (pressed ? (byPattern ? [...kept, `-${thing}`] : kept) : [...kept, thing]).join(", ") });
+  }
+
+  #add(name, pattern) {
+    const wanted = /[*?[]/.test(pattern) ? pattern : `*${pattern}*`;
+    this.set({ [name]: [...this.#names(name).filter((one) => one !== wanted), wanted].join(", ") });
+  }
+}
