@@ -8,6 +8,7 @@ import uuid
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import hypothesis
 import pytest
 from local_postgres import LocalPostgres, as_account, free_port
 from makers import FRAMES, HEIGHT, WIDTH
@@ -22,6 +23,11 @@ from drawstring.standins.tidewrack import SHOTS, render_show
 from drawstring.store import deliveries, shows
 from drawstring.store.database import connect, migrate
 from drawstring.store.models import Shot
+
+# One state of the code gives one verdict, on a slow day too. To search further by chance:
+# pytest --hypothesis-profile=default
+hypothesis.settings.register_profile("steady", derandomize=True, deadline=None)
+hypothesis.settings.load_profile("steady")
 
 
 @pytest.fixture(scope="session")

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 from scipy.interpolate import CubicHermiteSpline
 
@@ -30,6 +30,7 @@ def test_each_way_to_go_on_is_its_closed_form():
     gaps=st.lists(st.integers(1, 20), min_size=7, max_size=7),
     share=st.floats(0, 1),
 )
+@example(values=[0.0, 0.0, 2.2e-311], gaps=[1] * 7, share=0.5)
 def test_a_smooth_course_meets_its_keys_and_never_swings_beyond_two_neighbours(values, gaps, share):
     frames = np.cumsum(gaps[: len(values)])
     one = track(*((int(f), v, "smooth") for f, v in zip(frames, values, strict=True)))

@@ -87,10 +87,13 @@ class Track(BaseModel):
 
     def _smooth(self, frame: float) -> tuple[float, ...]:
         # Loaded by the first smooth key, not by every page.
+        import numpy as np
         from scipy.interpolate import CubicHermiteSpline, PchipInterpolator
 
         frames, values = self.frames, [key.value for key in self.keys]
-        slopes = PchipInterpolator(frames, values, axis=0).derivative()(frames)
+        # A step so small that one over it is no number any more has slope nothing, and needs no word.
+        with np.errstate(over="ignore"):
+            slopes = PchipInterpolator(frames, values, axis=0).derivative()(frames)
         # A pull begins and ends at rest; in between the slopes are those that never swing beyond a key.
         slopes[0] = slopes[-1] = 0
         return tuple(float(v) for v in CubicHermiteSpline(frames, values, slopes, axis=0)(frame))

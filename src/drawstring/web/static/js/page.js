@@ -46,24 +46,21 @@ document.addEventListener("htmx:afterRequest", (event) => {
   }
 });
 
-document.addEventListener("htmx:sendError", () => {
+for (const lost of ["htmx:sendError", "htmx:timeout"]) document.addEventListener(lost, () => {
   document.getElementById("trouble").innerHTML =
-    '<div class="trouble"><p class="what">The server does not answer.</p><p>Nothing was changed. ' +
-    'Check that it runs (make start), then try again.</p></div>' +
+    '<div class="trouble"><p class="what">The server does not answer.</p><p>The last change may not be written. ' +
+    'Check that it runs (make start), then look and try again.</p></div>' +
     '<button class="plain" type="button" data-clears="trouble">put away</button>';
 });
 
 // A changed setting is sent by itself, in turn after those before it: what a form's other fields show may
 // be older than what a press a moment ago has written, and an answer replaces the form that asked.
-const PATIENCE_MS = 10_000;
 let turn = Promise.resolve();
 export function change(url, values) {
   // A value that changes over the frames is changed at the one that is shown.
   const frame = document.getElementById("bench")?.dataset.now;
   if (frame) values = { frame, ...values };
-  // One answer that never comes must not hold up all changes after it.
-  const ask = () => htmx.ajax("POST", url, { source: "#place", values, target: "#place", swap: "innerHTML" });
-  turn = turn.then(() => Promise.race([ask(), new Promise((done) => setTimeout(done, PATIENCE_MS))])).catch(() => {});
+  turn = turn.then(() => htmx.ajax("POST", url, { source: "#place", values, target: "#place", swap: "innerHTML" })).catch(() => {});
   return turn;
 }
 function send(target) {
@@ -73,9 +70,11 @@ function send(target) {
 // The browser itself forgets that a field was typed into when its half-typed value is put back after an
 // answer, so Enter and leaving the field ask whether the value was sent, not whether the browser noticed.
 const isTyped = (target) => target.matches?.("[data-changes] input:not([type=radio]):not([type=checkbox])");
+const sent = new WeakMap();
+const isHalfTyped = (field) => field.value !== field.defaultValue && sent.get(field) !== field.value;
 function sendTyped(target) {
-  if (target.value === target.defaultValue || target.dataset.sent === target.value) return;
-  target.dataset.sent = target.value;
+  if (!isHalfTyped(target)) return;
+  sent.set(target, target.value);
   send(target);
 }
 document.addEventListener("change", ({ target }) => (isTyped(target) ? sendTyped(target) : send(target)));
@@ -86,34 +85,44 @@ document.addEventListener("submit", (event) => {
   if (event.target.matches("[data-changes]")) event.preventDefault();
 });
 
-// An answer that arrives while somebody is typing replaces the panel, but not the half-typed value.
-let halfTyped = null, swapping = false;
-document.addEventListener("htmx:beforeSwap", () => {
+// An answer that arrives while somebody is typing replaces the panel, but not the half-typed value, nor
+// what was selected to be typed over.
+let kept = null, swapping = false;
+document.addEventListener("htmx:beforeSwap", ({ detail }) => {
+  if (!detail.shouldSwap) return;
   swapping = true;
   const field = document.activeElement;
-  const isDirty = field?.matches?.("input:not([type=radio])") && field.id && field.value !== field.defaultValue;
-  halfTyped = isDirty ? { id: field.id, value: field.value } : null;
+  kept = null;
+  if (!field?.matches?.("input:not([type=radio]):not([type=checkbox])") || !field.id) return;
+  const isAll = field.selectionStart === 0 && field.selectionEnd === field.value.length;
+  kept = { id: field.id, value: isHalfTyped(field) ? field.value : null, isAll };
 });
 document.addEventListener("htmx:afterSwap", () => {
   swapping = false;
-  const field = halfTyped && document.getElementById(halfTyped.id);
-  if (field) { field.value = halfTyped.value; field.focus(); }
-  halfTyped = null;
+  const field = kept && document.getElementById(kept.id);
+  if (field && kept.value !== null) { field.value = kept.value; field.focus(); }
+  if (field && kept.isAll && field === document.activeElement) field.select();
+  kept = null;
 });
 
-// An answer that replaces the panel between a press and its release would swallow the click: it is made
-// on what stands there now.
+// An answer that replaces or moves the panel between a press and its release would swallow the click: it is
+// made on what stands there now.
 let pressed = null;
 const sameAs = (control) => {
+  if (control.isConnected) return control;
   if (control.name) return document.querySelector(`#place [name="${CSS.escape(control.name)}"][value="${CSS.escape(control.value)}"]`);
   const { textContent, dataset } = control, said = JSON.stringify(dataset);
   return [...document.querySelectorAll("#place button")].find((one) => one.textContent === textContent && JSON.stringify(one.dataset) === said);
 };
-document.addEventListener("pointerdown", ({ target }) => {
-  const control = target.closest("#place button, #place label");
-  pressed = control?.matches("label") ? control.querySelector("input[type=radio], input[type=checkbox]") : control;
+document.addEventListener("pointerdown", ({ target, clientX, clientY }) => {
+  const whole = target.closest("#place button, #place label");
+  const control = whole?.matches("label") ? whole.querySelector("input[type=radio], input[type=checkbox]") : whole;
+  pressed = control && { control, whole, clientX, clientY };
 }, true);
-document.addEventListener("pointerup", () => {
-  if (pressed && !pressed.isConnected) sameAs(pressed)?.click();
+document.addEventListener("pointerup", ({ target, clientX, clientY }) => {
+  const was = pressed;
   pressed = null;
+  if (!was || (was.control.isConnected && was.whole.contains(target))) return;
+  // Whoever draws the pointer away has thought better of it.
+  if (Math.hypot(clientX - was.clientX, clientY - was.clientY) < 6) sameAs(was.control)?.click();
 }, true);
