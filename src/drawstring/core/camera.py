@@ -37,6 +37,8 @@ class Camera:
         Whether the picture holds all directions around the camera.
     near_clip, far_clip : float or None
         Scene units.
+    shift : float
+        How far right the film's middle looks, as slope: a shifted film back, as stereo eyes have it.
     """
 
     focal_mm: float | None = None
@@ -45,6 +47,7 @@ class Camera:
     is_latlong: bool = False
     near_clip: float | None = None
     far_clip: float | None = None
+    shift: float = 0.0
 
     @property
     def has_lens(self) -> bool:
@@ -119,7 +122,7 @@ def slopes(camera: Camera, place: Place, shape: tuple[int, ...]) -> tuple[Grid, 
     x, y = place.pixels(shape)
     shown = place.display
     half = camera.filmback_mm / 2 / camera.focal_mm
-    right = (2 * (x - shown.x_min) / shown.width - 1) * half
+    right = (2 * (x - shown.x_min) / shown.width - 1) * half + camera.shift
     down = (
         (2 * (y - shown.y_min) / shown.height - 1) * half * shown.height / (shown.width * place.pixel_aspect)
     )
@@ -149,9 +152,10 @@ def directions(camera: Camera, place: Place, shape: tuple[int, ...]) -> NDArray[
 def camera_of(said: Mapping[str, Any]) -> Camera:
     """Read a camera from header attributes; whatever is missing or makes no sense is None.
 
-    `pinholeFocalLength`, `sensorOverallDimensions`, `worldToCamera` and `envmap` are OpenEXR's own names.
+    `pinholeFocalLength`, `sensorOverallDimensions`, `worldToCamera`, `screenWindowCenter` and `envmap` are
+    OpenEXR's own names.
     """
-    film = said.get("sensorOverallDimensions")
+    film, middle = said.get("sensorOverallDimensions"), said.get("screenWindowCenter")
     width = film[0] if isinstance(film, list) and film else None
     matrix = said.get("worldToCamera")
     flat = tuple(float(v) for v in np.ravel(matrix)) if isinstance(matrix, list) else None
@@ -162,6 +166,8 @@ def camera_of(said: Mapping[str, Any]) -> Camera:
         is_latlong="latlong" in str(said.get("envmap", "")).lower(),
         near_clip=_positive(said.get("nearClip")),
         far_clip=_positive(said.get("farClip")),
+        # Where the film's middle lies one unit before the eye, as OpenEXR has it.
+        shift=float(middle[0]) if isinstance(middle, list) and middle else 0.0,
     )
 
 

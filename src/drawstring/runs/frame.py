@@ -22,6 +22,7 @@ from drawstring.core.io.writing import LOSSY, final_name, put_exr
 from drawstring.core.pack import header_of
 from drawstring.core.passes import COLOUR_ROLES, Pass, PassStatistics, Role, pass_statistics
 from drawstring.core.recipe import compute, plan_outputs, space_of
+from drawstring.core.recipe.eye_forms import form_files, form_inputs
 from drawstring.core.recipe.sources import (
     depth_inputs,
     depth_pass,
@@ -31,6 +32,8 @@ from drawstring.core.recipe.sources import (
     read_distances,
 )
 from drawstring.core.recipe.told import told_of
+from drawstring.core.recipe.told_eyes import told_eyes
+from drawstring.runs.forms import write_forms
 from drawstring.runs.plan import FrameAnswer, FrameTask, RunPlan, SourceFile
 from drawstring.runs.proof import checksum, prove
 
@@ -63,9 +66,11 @@ def carry_out(plan: RunPlan, task: FrameTask) -> FrameAnswer:
 
 def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
     outputs = plan_outputs(plan.passes, plan.recipe, settled_only=True)
-    files = _opened(task, {ref.source for ref in outputs.inputs} | {0})
+    beside = form_inputs(plan.passes, plan.recipe)
+    wanted = list(dict.fromkeys([*outputs.inputs, *beside]))
+    files = _opened(task, {ref.source for ref in wanted} | {0})
     facts = files[min(files)]
-    pixels = read_frame(files, outputs.inputs, window=plan.window)
+    pixels = read_frame(files, wanted, window=plan.window)
     at = moment_of(files, frame=task.number, window=plan.window, scene_unit=plan.scene_unit)
     stowed = compute(outputs, pixels, plan.passes, plan.recipe, at)
     written = {name: one.values for name, one in stowed.items()}
@@ -92,8 +97,18 @@ def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
         held = {name: one.held for name, one in stowed.items() if one.held}
         return proof | {"held_at_half_limit": held}
 
+    # Forms first: what is there of a frame without its own file is taken over when it is made again.
+    forms = write_forms(
+        form_files(pixels, plan.passes, plan.recipe, at) if beside else [],
+        folder=plan.folder,
+        file_name=task.file_name,
+        recipe=plan.recipe,
+        metadata=metadata,
+        pixel_aspect=part.pixel_aspect,
+    )
+    told = {"beside": forms} if forms else {}
     if os.path.exists(path):
-        return proven(path), os.path.getsize(path), checksum(path)
+        return proven(path) | told, os.path.getsize(path), checksum(path)
     with final_name(path) as unfinished:
         put_exr(
             unfinished,
@@ -107,7 +122,7 @@ def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
         )
         proof = proven(unfinished)
         digest, size = checksum(unfinished), os.path.getsize(unfinished)
-    return proof, size, digest
+    return proof | told, size, digest
 
 
 def _is_converted(plan: RunPlan, going: set[str]) -> bool:
@@ -165,7 +180,8 @@ def measure_frame(
         if kind == "depth":
             at = moment_of(here, frame=number, window=window, scene_unit=scene_unit)
             return number, _distances(here, passes, depth or DepthSettings(), at, is_looked_at=is_looked_at)
-        return number, _statistics(here, passes, window, is_looked_at=is_looked_at)
+        at = moment_of(here, frame=number, window=window, scene_unit=scene_unit)
+        return number, _statistics(here, passes, window, at, is_looked_at=is_looked_at)
     except DrawstringError as error:
         return number, error.as_dict()
 
@@ -202,11 +218,15 @@ def _distances(
 
 
 def _statistics(
-    files: dict[int, FileFacts], passes: tuple[Pass, ...], window: Window, *, is_looked_at: bool
+    files: dict[int, FileFacts], passes: tuple[Pass, ...], window: Window, at: Moment, *, is_looked_at: bool
 ) -> dict[int, PassStatistics]:
     refs = [ref for one in passes for ref in one.channels if ref.source in files]
     pixels = read_frame(files, refs, window=window)
     told = told_of(passes, pixels, is_looked_at=is_looked_at)
+    beauty = pass_of(Role.BEAUTY, of_view(passes, ""))
+    eyes = told_eyes(passes, pixels, at, is_looked_at=is_looked_at) if beauty else {}
+    if beauty and eyes:
+        told[beauty.name] = told.get(beauty.name, {}) | {"eyes": eyes}
     return {
         place: replace(
             pass_statistics(

@@ -19,6 +19,7 @@ from drawstring.core.recipe import (
     result_named,
     upgraded,
 )
+from drawstring.core.recipe.eye_forms import form_inputs
 from drawstring.runs.plan import FrameTask, RunPlan, SourceFile
 from drawstring.store import deliveries, recipes
 from drawstring.store.ledger import UNDER_WAY
@@ -96,6 +97,10 @@ def notes_for(how: ShotStanding) -> list[str]:
             notes.append(f"{knot.title} is open: {', '.join(makes)} will not be in the package.")
         elif knot.state is KnotState.STALE and makes:
             notes.append(f"{knot.title} is stale: {knot.reason}.")
+        if knot.name == "eyes" and how.recipe.eyes.needed and how.recipe.eyes.deliver and not knot.is_taut:
+            forms = "; ".join(how.recipe.eyes.deliver)
+            said = "will not be written" if knot.state is KnotState.OPEN else "are made on old grounds"
+            notes.append(f"{knot.title} is {knot.state.value}: {forms} {said}.")
     delivery = how.shot.delivery
     if delivery and delivery.missing:
         missing = ", ".join(str(number) for number in delivery.missing[:6])
@@ -157,7 +162,9 @@ def _frames_of(session: Session, how: ShotStanding) -> dict[int, dict[int, Frame
     frames = {
         number: files
         for number, files in deliveries.usable_frames(
-            session, delivery, {ref.source for ref in outputs.inputs}
+            session,
+            delivery,
+            {ref.source for ref in (*outputs.inputs, *form_inputs(how.passes, how.recipe))},
         ).items()
         if (settings.first is None or number >= settings.first)
         and (settings.last is None or number <= settings.last)

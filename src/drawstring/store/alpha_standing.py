@@ -49,7 +49,7 @@ def alpha_findings(
         told,
         sets=sets,
         half=[one.name for one in first if one.role in HASHED_ROLES and "half" in one.pixel_types],
-        lossy=[one.name for one in first if one.role is Role.ID_COLOUR and _is_lossy(one, sources)],
+        lossy=[one.name for one in first if one.role is Role.ID_COLOUR and is_lossy(one, sources)],
         where=where,
     )
     found += check_mattes(
@@ -118,7 +118,8 @@ def _metadata(one: Pass, sources: dict[int, FileFacts]) -> dict[str, object]:
     return {key: value for part in facts.parts for key, value in part.metadata.items()} if facts else {}
 
 
-def _is_lossy(one: Pass, sources: dict[int, FileFacts]) -> bool:
+def is_lossy(one: Pass, sources: dict[int, FileFacts]) -> bool:
+    """Whether a pass's file was compressed with loss."""
     facts = sources.get(one.channels[0].source)
     if facts is None:
         return False

@@ -10,9 +10,12 @@ from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session, undefer
 
 from drawstring.core.arrivals import Candidate, DeliveryFacts, delivery_differences
+from drawstring.core.camera import camera_of
 from drawstring.core.errors import MissingError, SourceError
+from drawstring.core.eyes.settings import EyesSettings
 from drawstring.core.io.facts import FileFacts, Window
 from drawstring.core.passes import Pass
+from drawstring.core.recipe.pairs import says_eyes
 from drawstring.store import measuring, recipes
 from drawstring.store.facts import delivery_digest, facts_from_json, facts_to_json, pass_from_row, pass_to_row
 from drawstring.store.models import Delivery, Frame, Member, Shot
@@ -53,7 +56,23 @@ def accept(session: Session, shot: Shot, candidate: Candidate, *, by: str = "") 
     if delivery is None:
         delivery = _write(session, shot, candidate, digest, len(whole))
     use(session, shot, delivery, said=f"accepted {main.pattern}", by=by)
+    _take_as_eyes(session, shot, candidate, by)
     return delivery
+
+
+def _take_as_eyes(session: Session, shot: Shot, candidate: Candidate, by: str) -> None:
+    """Turn the Eyes knot on where the files say that there are two, or that all directions are shown."""
+    eyes = recipes.current(session, shot).eyes
+    if eyes != EyesSettings():
+        return  # somebody has had a word in it already
+    facts = candidate.members[0].facts
+    is_round = facts is not None and camera_of(facts.parts[0].metadata).is_latlong
+    is_pair = says_eyes(candidate.passes)
+    if is_pair or is_round:
+        typed = {"eyes.needed": "yes"}
+        if is_round:
+            typed |= {"eyes.is_round": "yes", "eyes.came": "two views" if is_pair else "no pair"}
+        recipes.set_values(session, shot, typed, by=by)
 
 
 def _write(session: Session, shot: Shot, candidate: Candidate, digest: str, usable: int) -> Delivery:

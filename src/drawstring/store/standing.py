@@ -18,6 +18,7 @@ from drawstring.core.depth import (
     check_reading,
 )
 from drawstring.core.depth.reading import lens_of
+from drawstring.core.eyes.checks import check_arrived
 from drawstring.core.findings import Finding, Severity, finding_from_dict, gravest_first
 from drawstring.core.passes import Pass, Role
 from drawstring.core.passes.hashed import names_in
@@ -26,6 +27,7 @@ from drawstring.core.recipe.sources import depth_inputs, depth_pass, of_view, pa
 from drawstring.core.units import METRES
 from drawstring.store import deliveries, measuring
 from drawstring.store.alpha_standing import alpha_findings
+from drawstring.store.eyes_standing import eyes_findings, told_eyes
 from drawstring.store.models import Delivery, Dismissal, Measurement, Package, Revision, Run, Shot, Show
 
 
@@ -208,7 +210,7 @@ def _derive(session: Session, shot: Shot, revision: Revision | None) -> Derived:
     passes = deliveries.passes_of(delivery) if delivery else []
     outputs = plan_outputs(passes, recipe) if passes else OutputPlan((), (), (), ())
     findings: dict[str, list[Finding]] = {
-        "arrivals": [], "depth": [], "alpha": [], "pack": list(outputs.findings),
+        "arrivals": [], "depth": [], "alpha": [], "eyes": [], "pack": list(outputs.findings),
     }  # fmt: skip
     if delivery:
         said = [finding_from_dict(plain) for plain in delivery.findings]
@@ -219,6 +221,11 @@ def _derive(session: Session, shot: Shot, revision: Revision | None) -> Derived:
             findings["depth"] = _depth_findings(session, shot, delivery.measured("depth"), recipe, passes)
         if recipe.alpha.needed:
             findings["alpha"] = alpha_findings(session, delivery, recipe, passes)
+        findings["arrivals"] += check_arrived(
+            recipe.eyes, told_eyes(session, delivery), f"{shot.code}, beauty"
+        )
+        if recipe.eyes.needed:
+            findings["eyes"] = eyes_findings(session, delivery, recipe, passes)
     return recipe, passes, outputs, findings
 
 

@@ -23,7 +23,7 @@ from drawstring.core.io.stills import is_still, read_still_facts
 
 _STRUCTURAL = {
     "channels", "compression", "dataWindow", "displayWindow", "lineOrder", "name", "pixelAspectRatio",
-    "preview", "tiles", "type", "view", "chunkCount", "screenWindowCenter", "screenWindowWidth",
+    "preview", "tiles", "type", "view", "chunkCount", "screenWindowWidth",
 }  # fmt: skip
 _SIDE_MANIFEST = re.compile(r"^cryptomatte/[^/]+/manif_file$")
 _LARGEST_MANIFEST = 64 * 2**20
@@ -150,7 +150,10 @@ def _part(index: int, part: Any, types: dict[str, str]) -> PartFacts:
         ),
         metadata={
             key: plain for key, value in header.items()
-            if key not in _STRUCTURAL and (plain := _plain(value)) is not None
+            if key not in _STRUCTURAL
+            and (plain := _plain(value)) is not None
+            # Every file has it; it says something only where a film back is shifted.
+            and (key != "screenWindowCenter" or any(plain))
         },
     )  # fmt: skip
 

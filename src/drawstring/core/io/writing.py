@@ -98,6 +98,8 @@ def put_exr(
     For callers that look at the file before it gets its final name.
     """
     header: dict[str, Any] = {key: _attribute(value) for key, value in (metadata or {}).items()}
+    if "envmap" in header:
+        header["envmap"] = OpenEXR.ENVMAP_CUBE if "CUBE" in str(header["envmap"]) else OpenEXR.ENVMAP_LATLONG
     header |= {
         "compression": COMPRESSIONS[compression],
         "type": OpenEXR.scanlineimage,
@@ -179,6 +181,8 @@ def _corners(window: Window) -> tuple[Any, Any]:
 
 def _attribute(value: Any) -> Any:
     """Give a value the form the EXR library wants: vectors and matrices as float32 arrays."""
+    if isinstance(value, list | tuple) and value and isinstance(value[0], str):
+        return list(value)
     if isinstance(value, list | tuple) and len(value) == 8:
         return tuple(float(item) for item in value)  # chromaticities
     if isinstance(value, list | tuple):

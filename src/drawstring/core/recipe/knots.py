@@ -75,6 +75,17 @@ def _alpha(recipe: Recipe, facts: CordFacts) -> str:
     return ", ".join(said) or "premultiplied"
 
 
+def _eyes(recipe: Recipe, facts: CordFacts) -> str:
+    eyes = recipe.eyes
+    said = {"packed": eyes.packing.value, "one eye": "one made", "no pair": "one picture"}.get(
+        eyes.came.value, "two views"
+    )
+    words = [said] + (["swapped"] if eyes.swap else []) + (["all-round"] if eyes.is_round else [])
+    if eyes.deliver:
+        words.append(f"{len(eyes.deliver)} form{'s' if len(eyes.deliver) > 1 else ''}")
+    return ", ".join(words)
+
+
 def _pack(recipe: Recipe, facts: CordFacts) -> str:
     return f"{facts.channels} channels, {recipe.pack.compression.value}" if facts.channels else "open"
 
@@ -83,5 +94,6 @@ KNOTS: tuple[Knot, ...] = (
     Knot("arrivals", "Arrivals", _arrivals),
     Knot("depth", "Depth", _depth),
     Knot("alpha", "Alpha", _alpha),
+    Knot("eyes", "Eyes", _eyes),
     Knot("pack", "Pack", _pack),
 )

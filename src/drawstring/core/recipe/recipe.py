@@ -13,6 +13,7 @@ from drawstring.core.alpha.settings import AlphaSettings
 from drawstring.core.arrivals.settings import ArrivalsSettings
 from drawstring.core.depth.settings import DepthSettings
 from drawstring.core.errors import DrawstringError, SettingError, SeveralSettingErrors
+from drawstring.core.eyes.settings import EyesSettings
 from drawstring.core.pack.settings import PackSettings
 from drawstring.core.settings import KnotSettings
 
@@ -29,6 +30,7 @@ class Recipe(BaseModel):
     arrivals: ArrivalsSettings = Field(default_factory=ArrivalsSettings)
     depth: DepthSettings = Field(default_factory=DepthSettings)
     alpha: AlphaSettings = Field(default_factory=AlphaSettings)
+    eyes: EyesSettings = Field(default_factory=EyesSettings)
     pack: PackSettings = Field(default_factory=PackSettings)
 
     def knot(self, name: str) -> KnotSettings:

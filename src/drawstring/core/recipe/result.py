@@ -44,6 +44,8 @@ class Result:
         Whether a pixel follows from that pixel alone.
     is_extra : bool
         Whether nobody misses it until it is asked for.
+    is_of_pair : bool
+        Whether it is made of both eyes: there is one for the shot, not one for each view.
     """
 
     name: str
@@ -57,3 +59,4 @@ class Result:
     is_signed: bool = False
     is_pointwise: bool = True
     is_extra: bool = False
+    is_of_pair: bool = False

@@ -22,6 +22,7 @@ from drawstring.core.recipe.alpha_results import (
     stack_result,
 )
 from drawstring.core.recipe.depth_results import DEPTH_RESULTS
+from drawstring.core.recipe.eye_results import eye_results
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import Result
 from drawstring.core.recipe.sources import of_view, other_views
@@ -39,6 +40,8 @@ def find_result(name: str) -> Result | None:
         one = layer_result(bare, find_result)
     if one is None or not view:
         return one
+    if one.is_of_pair:
+        return None
 
     def recipe_of(recipe: Recipe) -> Recipe:
         return recipe.with_knot(recipe.depth.of_view(view))
@@ -65,9 +68,13 @@ def available_results(passes: Sequence[Pass], recipe: Recipe) -> dict[str, tuple
     """Give the results that the recipe can make from these passes, with their channels' last words."""
     first = of_view(passes, "")
     results = [*RESULTS.values(), *(result_named(name) for name in named_results(recipe))]
-    found = {one.name: one.suffixes for one in results if one.is_ready(first, recipe)}
+    found = {
+        one.name: one.suffixes for one in results if one.is_ready(passes if one.is_of_pair else first, recipe)
+    }
     for view in other_views(passes):
         for one in results:
+            if one.is_of_pair:
+                continue
             named = result_named(f"{view}.{one.name}")
             if named.is_ready(passes, recipe):
                 found[named.name] = one.suffixes
@@ -75,7 +82,8 @@ def available_results(passes: Sequence[Pass], recipe: Recipe) -> dict[str, tuple
 
 
 RESULTS: dict[str, Result] = {
-    one.name: one for one in (*DEPTH_RESULTS, *ALPHA_RESULTS, stack_result(find_result))
+    one.name: one
+    for one in (*DEPTH_RESULTS, *ALPHA_RESULTS, stack_result(find_result), *eye_results(find_result))
 }
 """Results whose names are fixed; mattes and layers are called as the recipe calls them."""
 

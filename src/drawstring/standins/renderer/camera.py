@@ -7,7 +7,7 @@ same ray.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,7 +31,9 @@ class Camera:
     focus_m : float
         Where an open lens is sharp.
     interaxial_m, convergence_m : float
-        For an eye: the eyes' distance, and where their film backs' shift brings them together.
+        For an eye: the eyes' distance, and where they come together; 0 never.
+    is_toed_in : bool
+        Whether eyes are turned towards each other instead of having their film backs shifted.
     """
 
     position: tuple[float, float, float]
@@ -42,6 +44,7 @@ class Camera:
     focus_m: float = 10.0
     interaxial_m: float = 0.0
     convergence_m: float = 0.0
+    is_toed_in: bool = False
     near_clip_m: float = 0.1
     far_clip_m: float = 1000.0
 
@@ -52,6 +55,19 @@ class Camera:
         right = np.cross(forward, [0.0, 1.0, 0.0])
         right /= np.linalg.norm(right)
         return np.array([right, np.cross(right, forward), forward])
+
+    def through(self, eye: float) -> tuple[Camera, float]:
+        """Give the camera of an eye (-1 left, 0 centre, 1 right), and its film back's shift as slope."""
+        if not eye:
+            return self, 0.0
+        offset = eye * self.interaxial_m / 2
+        right, _, forward = self.axes()
+        place = np.array(self.position) + offset * right
+        if self.is_toed_in and self.convergence_m:
+            aims = np.array(self.position) + forward * self.convergence_m
+            return replace(self, position=_point(place), target=_point(aims)), 0.0
+        eyes = replace(self, position=_point(place), target=_point(place + forward))
+        return eyes, -offset / self.convergence_m if self.convergence_m else 0.0
 
     def world_to_camera(self) -> NDArray[np.float64]:
         """Give the matrix as OpenEXR's `worldToCamera` wants it: row vectors, looking along -z."""
@@ -101,15 +117,19 @@ class View:
 
     def rays(self, camera: Camera) -> NDArray[np.float64]:
         """Give the numbers from which the kernels make rays: (24,) float64."""
-        right, up, forward = camera.axes()
-        offset = self.eye * camera.interaxial_m / 2
-        origin = np.array(camera.position) + offset * right
+        # A lat-long eye turns with the ray; the kernel moves it.
+        eyes, shift = camera.through(0 if self.projection == LATLONG else self.eye)
+        right, up, forward = eyes.axes()
         half = camera.filmback_mm / 2 / camera.focal_mm
-        shift = -offset / camera.convergence_m if camera.convergence_m else 0.0
+        around = self.eye * camera.interaxial_m / 2 if self.projection == LATLONG else 0.0
         opening = camera.focal_mm / camera.stop / 2000 if camera.stop else 0.0
         return np.array(
             [
-                *origin, *right, *up, *forward, half, self.width, self.height, self.projection, shift,
-                opening, camera.focus_m, float(self.is_thrifty), 0.0, 0.0, 0.0, 0.0,
+                *eyes.position, *right, *up, *forward, half, self.width, self.height, self.projection, shift,
+                opening, camera.focus_m, float(self.is_thrifty), around, 0.0, 0.0, 0.0,
             ]
         )  # fmt: skip
+
+
+def _point(at: NDArray[np.float64]) -> tuple[float, float, float]:
+    return float(at[0]), float(at[1]), float(at[2])

@@ -108,11 +108,16 @@ def _camera_ray(view, px, py, u, v):
     if int(view[15]) == 1:
         turn, lift = (px / width - 0.5) * 2.0 * math.pi, (0.5 - py / height) * math.pi
         sx, sy, sz = math.sin(turn) * math.cos(lift), math.sin(lift), math.cos(turn) * math.cos(lift)
+        # An eye beside the middle goes round with the ray, so that there is depth on every side.
+        aside, ahead = view[20] * math.cos(turn), -view[20] * math.sin(turn)
     else:
+        aside = ahead = 0.0
         sx = (2.0 * px / width - 1.0) * half + view[16]
         sy = (1.0 - 2.0 * py / height) * half * height / width
         sz = 1.0
-    ox, oy, oz = view[0], view[1], view[2]
+    ox = view[0] + aside * view[3] + ahead * view[9]
+    oy = view[1] + aside * view[4] + ahead * view[10]
+    oz = view[2] + aside * view[5] + ahead * view[11]
     if view[17] > 0.0:
         radius, angle = view[17] * math.sqrt(u), 2.0 * math.pi * v
         lx, ly = radius * math.cos(angle), radius * math.sin(angle)

@@ -5,13 +5,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+import OpenEXR
+
 import numpy as np
 
 from drawstring.core.io.facts import Window
 from drawstring.core.io.writing import write_exr
-from drawstring.standins.renderer.camera import Camera, View
+from drawstring.standins.renderer.camera import LATLONG, Camera, View
 from drawstring.standins.renderer.frame import RenderedFrame
 from drawstring.standins.renderer.names import asset_planes, name_header, name_planes
+
+
+LATLONG_MAP = OpenEXR.ENVMAP_LATLONG
 
 
 def write_frame(
@@ -63,8 +68,12 @@ def write_picture(path: str, frame: RenderedFrame, *, camera: Camera, view: View
 
 def _said(camera: Camera, view: View, fps: float) -> dict[str, Any]:
     film_height = camera.filmback_mm * view.height / view.width
-    return {
-        "worldToCamera": camera.world_to_camera().ravel().tolist(),
+    eyes, shift = camera.through(view.eye)
+    said: dict[str, Any] = {"envmap": LATLONG_MAP} if view.projection == LATLONG else {}
+    if shift:
+        said["screenWindowCenter"] = [shift, 0.0]
+    return said | {
+        "worldToCamera": eyes.world_to_camera().ravel().tolist(),
         "pinholeFocalLength": float(camera.focal_mm),
         "sensorOverallDimensions": [camera.filmback_mm, film_height],
         "sceneUnit": "m",

@@ -19,7 +19,16 @@ from numpy.typing import NDArray
 from drawstring.core.colour import through_view
 from drawstring.core.io.facts import Window
 from drawstring.core.io.writing import write_exr
-from drawstring.standins.renderer import Camera, RenderedFrame, View, name_header, name_planes, render
+from drawstring.standins.renderer import (
+    LATLONG,
+    Camera,
+    RenderedFrame,
+    View,
+    name_header,
+    name_planes,
+    render,
+    write_frame,
+)
 from drawstring.standins.renderer.scene import PackedScene, Scene
 from drawstring.standins.tidewrack import scenes
 
@@ -49,6 +58,9 @@ def make_faults(folder: str, *, width: int = 320, height: int = 180) -> bool:
     _strange_numbers(os.path.join(unfinished, "TW150"), bench)
     _twins_and_names(os.path.join(unfinished, "TW160", "v003"), bench)
     _half_size(os.path.join(unfinished, "TW080", "v002"), bench)
+    bell = _Set(scenes.bell_yard(), width, height)
+    _faulty_pair(os.path.join(unfinished, "TW040", "v002"), bell)
+    _leaning(os.path.join(unfinished, "TW050", "v002"), bell)
     with open(os.path.join(unfinished, "render_notes.txt"), "w", encoding="utf-8") as file:
         file.write("Night of the 14th: farm blades 3 and 7 went down at two.\n")
     os.symlink("/etc/hostname", os.path.join(unfinished, "TW110", "v001", "TW110_beauty_v001.1011.exr"))
@@ -61,7 +73,7 @@ class _Set:
 
     def __init__(self, scene: Scene, width: int, height: int) -> None:
         self.scene, self.width, self.height = scene, width, height
-        self._packed: PackedScene = scene.packed()
+        self.packed: PackedScene = scene.packed()
         self._frames: dict[tuple[int, float], RenderedFrame] = {}
 
     def camera(self, i: int) -> Camera:
@@ -74,7 +86,7 @@ class _Set:
         if (i, eye) not in self._frames:
             camera = replace(self.camera(i), interaxial_m=0.2, convergence_m=8.0) if eye else self.camera(i)
             view = View(self.width, self.height, samples=1, eye=eye)
-            self._frames[i, eye] = render(self._packed, camera, view, seed=FIRST + i, nothing=1e10)
+            self._frames[i, eye] = render(self.packed, camera, view, seed=FIRST + i, nothing=1e10)
         return self._frames[i, eye]
 
     def planes(self, i: int, eye: float = 0.0) -> Planes:
@@ -149,6 +161,37 @@ def _eyes(folder: str, made: _Set) -> None:
             for name in ("beauty", "depth"):
                 path = os.path.join(folder, f"TW120_{side}_{name}_v002.{FIRST + i:04d}.exr")
                 _write(path, made.layer(i, name, eye), framesPerSecond=25.0 if side == "R" else 24.0)
+
+
+def _faulty_pair(folder: str, made: _Set) -> None:
+    """Two eyes in one picture, the wrong way round; the right one low, dark and a frame late."""
+    frames = {
+        (i, eye): render(
+            made.packed, scenes.bell_yard_camera(i / FRAMES),
+            View(made.width, made.height, samples=2, eye=eye), seed=FIRST + i + int(eye),
+        ).beauty
+        for i in range(FRAMES) for eye in (-1.0, 1.0)
+    }  # fmt: skip
+    for i in range(FRAMES):
+        late = frames[max(0, i - 1), 1.0]
+        low = np.roll(late, 2, axis=0) * np.float32(0.9)
+        both = np.concatenate([low, frames[i, -1.0]], axis=1)
+        planes = {name: both[..., c].astype(np.float16) for c, name in enumerate("RGB")}
+        _write(os.path.join(folder, f"TW040_sbs_v002.{FIRST + i:04d}.exr"), planes)
+
+
+def _leaning(folder: str, made: _Set) -> None:
+    """All directions from a camera that was not level."""
+    camera = scenes.round_the_yard_camera(0)
+    low = replace(camera, target=(camera.target[0], camera.position[1] - 0.9, camera.target[2]))
+    view = View(2 * made.height, made.height, samples=2, projection=LATLONG)
+    os.makedirs(folder, exist_ok=True)
+    for i in range(3):
+        write_frame(
+            os.path.join(folder, f"TW050_main_v002.{FIRST + i:04d}.exr"),
+            render(made.packed, low, view, seed=FIRST + i),
+            objects=made.scene.objects, camera=low, view=view, fps=24.0,
+        )  # fmt: skip
 
 
 def _stills(folder: str, made: _Set) -> None:

@@ -163,3 +163,47 @@ def painted_buoy_camera(t: float) -> Camera:
     return Camera(
         position=(5.4 * math.sin(turn), 2.5, 5.4 * math.cos(turn)), target=(0.35, 0.5, -0.1), focal_mm=44
     )
+
+
+def bell_yard() -> Scene:
+    """Hang the yard's bell close by, things in every direction round it: for two eyes, and for turning round."""
+    scene = fog_yard()
+    timber, brass = scene.paint(TIMBER), scene.paint(Material((0.48, 0.31, 0.10), 0.35, 90, grain=0.1))
+    frame = scene.object("bell_frame")
+    for post in (-0.75, 0.75):
+        scene.box(frame, timber, (post, 1.1, -3.4), (0.07, 1.1, 0.07))
+        scene.capsule(frame, timber, (post, 0.05, -2.9), (post, 0.9, -3.35), 0.035)
+    scene.box(frame, timber, (0, 2.2, -3.4), (0.95, 0.07, 0.08))
+    bell = scene.object("bell")
+    for base, high, wide, narrow in (
+        (1.02, 0.08, 0.36, 0.33), (1.10, 0.18, 0.33, 0.25), (1.28, 0.30, 0.25, 0.20), (1.58, 0.14, 0.20, 0.10),
+    ):  # fmt: skip
+        scene.frustum(bell, brass, (0, base, -3.4), high, wide, narrow)
+    ring(scene, bell, brass, (0, 1.80, -3.4), 0.07, 0.018)
+    clapper = scene.object("clapper")
+    scene.capsule(clapper, scene.paint(STEEL), (0, 1.05, -3.4), (0.02, 0.86, -3.4), 0.03)
+    chain(scene, "bell_chain", [(0, 1.90 + 0.09 * i, -3.4) for i in range(3)], 0.018)
+    tower_buoy(scene, "buoy_behind", (2.6, 0, 6.5), YELLOW, mark="can")
+    mooring_buoy(scene, "mooring_behind", (-2.2, 0, 4.6), ORANGE)
+    tower_buoy(scene, "buoy_right", (7.5, 0, 0.5), GREEN, mark="cone")
+    sheds = scene.object("boat_shed")
+    wall = scene.paint(Material((0.36, 0.20, 0.16), 0.03, 10, grain=0.2))
+    scene.box(sheds, wall, (-9.5, 2.0, 2.0), (2.2, 2.0, 4.5), 6)
+    scene.box(sheds, scene.paint(RUST), (-9.5, 4.1, 2.0), (2.5, 0.14, 4.9), 6)
+    return scene
+
+
+def bell_yard_camera(t: float) -> Camera:
+    """Pass the bell, two eyes 65 mm apart that meet a little behind it: `t` from 0 to 1."""
+    return Camera(
+        position=(-0.55 + 0.9 * t, 1.5, -0.6),
+        target=(0.1 + 0.35 * t, 1.35, -9.0),
+        focal_mm=32,
+        interaxial_m=0.065,
+        convergence_m=4.2,
+    )
+
+
+def round_the_yard_camera(t: float) -> Camera:
+    """Stand in the middle of the yard, level, going forward slowly: `t` from 0 to 1."""
+    return Camera(position=(0.2, 1.6, -0.4 - 0.4 * t), target=(0.2, 1.6, -10.0), interaxial_m=0.065)

@@ -12,7 +12,16 @@ import numpy as np
 
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.io.writing import remove_unfinished
-from drawstring.standins.renderer import Camera, PackedScene, Scene, View, render, write_frame, write_picture
+from drawstring.standins.renderer import (
+    LATLONG,
+    Camera,
+    PackedScene,
+    Scene,
+    View,
+    render,
+    write_frame,
+    write_picture,
+)
 from drawstring.standins.tidewrack import scenes
 
 FPS = 24.0
@@ -51,6 +60,15 @@ class DemoShot:
     hidden: tuple[str, ...] = ()
     """Objects that its camera does not see."""
     beside: tuple[Beside, ...] = ()
+    has_eyes: bool = False
+    """Whether it is rendered through two eyes, a sequence to each."""
+    is_round: bool = False
+    """Whether it shows all directions."""
+
+    @property
+    def sequences(self) -> tuple[str, ...]:
+        """What its sequences are called in their file names."""
+        return (*(("left", "right") if self.has_eyes else ("main",)), *(one.name for one in self.beside))
 
     @property
     def folder(self) -> str:
@@ -119,6 +137,37 @@ SHOTS = (
         ),
     ),
     DemoShot(
+        "TW040",
+        "Two eyes on the bell",
+        1001,
+        12,
+        scenes.bell_yard,
+        scenes.bell_yard_camera,
+        np.inf,
+        (
+            ("depth.near", "2.5 m"),
+            ("depth.far", "60 m"),
+            ("eyes.deliver", "eyes apart; side by side, half; anaglyph"),
+        ),
+        has_eyes=True,
+    ),
+    DemoShot(
+        "TW050",
+        "Round the yard",
+        1001,
+        4,
+        scenes.bell_yard,
+        scenes.round_the_yard_camera,
+        np.inf,
+        (
+            ("depth.near", "1.5 m"),
+            ("depth.far", "60 m"),
+            ("eyes.deliver", "above/below; flat view"),
+        ),
+        has_eyes=True,
+        is_round=True,
+    ),
+    DemoShot(
         "TW080",
         "Lamp on the bench",
         1001,
@@ -167,7 +216,7 @@ def render_show(
         os.makedirs(place, exist_ok=True)
         remove_unfinished(place)
         for i in range(shot.frames):
-            for of in ("main", *(one.name for one in shot.beside)):
+            for of in shot.sequences:
                 path = os.path.join(place, shot.name(shot.first + i, of))
                 wanted.append((number, of, i, path))
     todo = [job for job in wanted if not os.path.exists(job[3])]
@@ -203,9 +252,13 @@ def _render_one(shot: DemoShot, of: str, i: int, path: str, width: int, height: 
         _packed[shot.code, of] = (made, made.packed(hidden=() if beside else shot.hidden))
     scene, packed = _packed[shot.code, of]
     camera = (beside or shot).camera(i / max(1, shot.frames - 1))
-    view = View(width, height, samples=samples)
-    # One seed for all sequences of a frame: what several of them see is the same to the last bit.
-    frame = render(packed, camera, view, seed=shot.first + i, nothing=shot.nothing)
+    view = View(width, height, samples=samples, eye={"left": -1.0, "right": 1.0}.get(of, 0.0))
+    if shot.is_round:
+        view = replace(view, height=width // 2, projection=LATLONG)
+    # One seed for all sequences of a frame: what several of them see is the same to the last bit. But grain that
+    # is the same in both eyes would hang on the screen like dirt.
+    seed = shot.first + i + (1000 if of == "right" else 0)
+    frame = render(packed, camera, view, seed=seed, nothing=shot.nothing)
     if beside:
         write_picture(path, frame, camera=camera, view=view, fps=FPS)
     else:

@@ -1,0 +1,94 @@
+"""How a picture seems to hold two eyes, told from its pixels; a proposal with its reason, never a decision."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from drawstring.core.arrays import Plane
+from drawstring.core.eyes.packing import Packing
+
+_ALIKE = 0.8
+_SMALL = 96
+_COMBED = 1.2
+"""One picture's neighbouring lines differ less than every second ones, however grainy: 1 at most."""
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """What a picture seems to be.
+
+    Attributes
+    ----------
+    packing : Packing or None
+        None where it seems to hold one eye.
+    reason : str
+    sure : float
+        0 to 1.
+    """
+
+    packing: Packing | None
+    reason: str
+    sure: float
+
+
+def propose(light: Plane) -> Proposal:
+    """Propose how eyes are packed in a picture.
+
+    Halves of one scene seen from two places are alike but for parallax; lines of two eyes comb: a line is
+    unlike its neighbours, and like the ones beyond them.
+
+    Parameters
+    ----------
+    light : (H, W)
+        Brightness, scene-linear.
+    """
+    shown = np.asarray(np.log1p(np.maximum(np.nan_to_num(light), 0) * 8), np.float32)
+    height, width = shown.shape
+    if min(height, width) < 16 or float(shown.std()) < 1e-4:
+        return Proposal(None, "it shows too little to tell", 0.0)
+    for axis, packing, lines in ((0, Packing.ROWS, "rows"), (1, Packing.COLUMNS, "columns")):
+        combed = _combed(shown, axis)
+        if combed > _COMBED:
+            return Proposal(
+                packing,
+                f"neighbouring {lines} differ {combed:.2f} times as much as every second one",
+                min(1.0, combed - 0.5),
+            )
+    across = _alike(*np.split(shown[:, : width - width % 2], 2, axis=1))
+    down = _alike(*np.split(shown[: height - height % 2], 2, axis=0))
+    if max(across, down) < _ALIKE:
+        return Proposal(None, f"its halves are not alike ({max(across, down):.2f})", 1 - max(across, down, 0))
+    sure = min(1.0, (max(across, down) - _ALIKE) / (1 - _ALIKE) + 0.3)
+    if across >= down:
+        whole = width / 2 / height >= 1.2
+        said = f"left and right half are alike ({across:.2f}), each {width // 2}x{height}"
+        return Proposal(Packing.SIDE_BY_SIDE if whole else Packing.SIDE_BY_SIDE_HALF, said, sure)
+    whole = width / (height / 2) <= 2.6
+    said = f"upper and lower half are alike ({down:.2f}), each {width}x{height // 2}"
+    return Proposal(Packing.ABOVE_BELOW if whole else Packing.ABOVE_BELOW_HALF, said, sure)
+
+
+def comb(light: Plane, packing: Packing) -> float:
+    """Give how strongly the lines of an interlaced picture alternate; about 1 or less when it was scaled."""
+    shown = np.asarray(np.log1p(np.maximum(np.nan_to_num(light), 0) * 8), np.float32)
+    return _combed(shown, 0 if packing is Packing.ROWS else 1)
+
+
+def _combed(shown: Plane, axis: int) -> float:
+    lines = np.swapaxes(shown, 0, axis)
+    beside = float(np.abs(np.diff(lines, axis=0)).mean())
+    beyond = float(np.abs(lines[2:] - lines[:-2]).mean())
+    return beside / max(beyond, 1e-6)
+
+
+def _alike(one: Plane, other: Plane) -> float:
+    """Correlate two halves where they fit best, a tenth of the width to either side."""
+    a, b = (cv2.resize(half, (_SMALL, _SMALL), interpolation=cv2.INTER_AREA) for half in (one, other))
+    margin = _SMALL // 10
+    # What is alike must be detail: two halves of one gradient would be, too.
+    a, b = (half - cv2.GaussianBlur(half, (0, 0), 8) for half in (a, b))
+    found = cv2.matchTemplate(b, a[:, margin:-margin], cv2.TM_CCOEFF_NORMED)
+    return float(np.nanmax(found))

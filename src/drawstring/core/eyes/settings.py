@@ -1,0 +1,197 @@
+"""What the Eyes knot settles: how the pair came, its mends, its depth on the screen, glasses, all-round, forms."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import ClassVar
+
+from pydantic import field_validator
+
+from drawstring.core.errors import SettingError
+from drawstring.core.eyes.anaglyph import Method, Mixed
+from drawstring.core.eyes.packing import First, Packing
+from drawstring.core.keyed import KeyedSettings
+from drawstring.core.readers import Colour, read_colour
+from drawstring.core.settings import SCENE, KnotSettings, setting
+
+
+class Came(StrEnum):
+    """In which form the pair came."""
+
+    VIEWS = "two views"
+    """Two sequences, or one file that holds two views."""
+    PACKED = "packed"
+    """Both eyes in one picture."""
+    ONE = "one eye"
+    """One picture with depth; the other eye is made."""
+    NO_PAIR = "no pair"
+    """One picture for both eyes, as an all-round one may be."""
+
+
+class Making(StrEnum):
+    """What a single picture is, and so what is made."""
+
+    RIGHT = "it is the left eye"
+    """The right one is made."""
+    LEFT = "it is the right eye"
+    """The left one is made."""
+    BOTH = "it is the middle"
+    """Both are made."""
+
+
+class Edge(StrEnum):
+    """What happens at the sides when eyes are moved against each other and there is no overscan."""
+
+    BLACK = "black"
+    """What is missing stays black."""
+    ENLARGE = "enlarge"
+    """Both eyes are enlarged until they fill the frame."""
+
+
+class Form(StrEnum):
+    """A deliverable of the pair."""
+
+    APART = "eyes apart"
+    """A file for each eye."""
+    VIEWS = "two views"
+    """One multi-view file: the left eye is the default view."""
+    SIDE_BY_SIDE = Packing.SIDE_BY_SIDE.value
+    SIDE_BY_SIDE_HALF = Packing.SIDE_BY_SIDE_HALF.value
+    ABOVE_BELOW = Packing.ABOVE_BELOW.value
+    ABOVE_BELOW_HALF = Packing.ABOVE_BELOW_HALF.value
+    ROWS = Packing.ROWS.value
+    COLUMNS = Packing.COLUMNS.value
+    ANAGLYPH = "anaglyph"
+    """One picture for coloured glasses, as displayed."""
+    FLAT = "flat view"
+    """What a flat camera sees of an all-round picture, each eye."""
+
+    @property
+    def slug(self) -> str:
+        """Its name in file names."""
+        return self.value.replace(", ", "_").replace("/", "_").replace(" ", "_")
+
+
+class AnaglyphFile(StrEnum):
+    """How an anaglyph is written."""
+
+    PNG = "png"
+    """16 bits, nothing lost."""
+    TIFF = "tiff"
+    """16 bits, nothing lost."""
+    JPEG = "jpeg"
+    """8 bits, lossy, colour at full size (4:4:4)."""
+
+
+def read_forms(text: str, where: str) -> tuple[Form, ...]:
+    """Read forms typed as a list with semicolons.
+
+    Raises
+    ------
+    SettingError
+        There is no such form.
+    """
+    names = [name.strip() for name in text.split(";") if name.strip()]
+    for name in names:
+        if name not in list(Form):
+            raise SettingError(
+                f"“{name}” is no form.", where=where, why="Nothing was changed.",
+                remedy=f"There are: {'; '.join(Form)}.",
+            )  # fmt: skip
+    return tuple(form for form in Form if form.value in names)
+
+
+def read_numbers(text: str, where: str) -> tuple[float, ...]:
+    """Read numbers with spaces or commas between them.
+
+    Raises
+    ------
+    SettingError
+        One is no number.
+    """
+    try:
+        return tuple(float(word) for word in text.replace(",", " ").replace(";", " ").split())
+    except ValueError:
+        raise SettingError(
+            f"“{text}” holds something that is no number.", where=where, why="Nothing was changed.",
+            remedy="Type numbers with spaces between them.",
+        ) from None  # fmt: skip
+
+
+class EyesSettings(KeyedSettings, KnotSettings):
+    """Settings of the Eyes knot."""
+
+    knot: ClassVar[str] = "eyes"
+
+    needed: bool = setting(False, "Whether this shot has two eyes or is all-round.")
+    came: Came = setting(Came.VIEWS, "In which form the pair came.")
+    packing: Packing = setting(Packing.SIDE_BY_SIDE, "How both eyes lie in one picture.")
+    first: First = setting(First.LEFT, "Which eye lies left, above, or on the first line.")
+    left_view: str = setting("", "The left eye's view; empty takes the one that says so, else the first.")
+    right_view: str = setting("", "The right eye's view; empty takes the one that says so, else the second.")
+    swap: bool = setting(False, "Whether the eyes change places.")
+    making: Making = setting(Making.RIGHT, "What a single picture is, and so which eye is made.")
+    interaxial: float | None = setting(
+        None, "Distance of the eyes; empty takes the cameras'.", unit=SCENE, gt=0, keyed=True
+    )
+    convergence: float | None = setting(
+        None, "Distance that lies on the screen; empty takes the cameras'.", unit=SCENE, gt=0, keyed=True
+    )
+    mend_down: float = setting(
+        0.0, "How far the right eye lies too low; it is moved up by as much.", unit="px", ge=-400, le=400
+    )
+    mend_turn: float = setting(
+        0.0, "How far the right eye is turned clockwise; it is turned back.", unit="°", ge=-10, le=10
+    )
+    mend_scale: float = setting(
+        100.0, "How large the right eye is; it is brought back to 100.", unit="%", ge=80, le=125
+    )
+    mend_gain: Colour = setting(
+        (1.0, 1.0, 1.0), "How bright the right eye is against the left; it is divided by this.",
+        reader=read_colour,
+    )  # fmt: skip
+    shift: float = setting(
+        0.0, "Moves everything away from the viewer (or nearer, below 0): parallax added.", unit="px",
+        ge=-2000, le=2000, keyed=True,
+    )  # fmt: skip
+    edge: Edge = setting(Edge.BLACK, "What happens at the sides where there is no overscan.")
+    float_left: float = setting(
+        0.0, "Floating window: black at the left side of the left eye.", unit="px", ge=0, le=1000, keyed=True
+    )
+    float_right: float = setting(
+        0.0,
+        "Floating window: black at the right side of the right eye.",
+        unit="px",
+        ge=0,
+        le=1000,
+        keyed=True,
+    )
+    screen_m: float = setting(1.2, "Width of the screen it is made for.", unit="m", gt=0.02, le=60)
+    viewer_m: float = setting(2.5, "How far the viewer sits from it.", unit="m", gt=0.05, le=200)
+    is_round: bool = setting(False, "Whether the picture shows all directions (lat-long).")
+    yaw: float = setting(0.0, "Turns the middle to the right.", unit="°", ge=-360, le=360, keyed=True)
+    pitch: float = setting(0.0, "Turns the middle up.", unit="°", ge=-90, le=90, keyed=True)
+    roll: float = setting(0.0, "Rolls clockwise.", unit="°", ge=-180, le=180, keyed=True)
+    look_yaw: float = setting(
+        0.0, "Where a flat view looks, to the right.", unit="°", ge=-360, le=360, keyed=True
+    )
+    look_pitch: float = setting(0.0, "Where a flat view looks, up.", unit="°", ge=-90, le=90, keyed=True)
+    look_field: float = setting(80.0, "A flat view's angle across.", unit="°", ge=5, le=150, keyed=True)
+    method: Method = setting(Method.RED_CYAN_FITTED, "How an anaglyph is mixed.")
+    mixed: Mixed = setting(Mixed.DISPLAY, "Whether it is mixed of display values or of linear light.")
+    own_matrix: tuple[float, ...] = setting(
+        (), "One's own matrix: the left's nine numbers, then the right's.", reader=read_numbers
+    )
+    anaglyph_view: str = setting("plain", "The view transform of an anaglyph.")
+    anaglyph_file: AnaglyphFile = setting(AnaglyphFile.PNG, "How an anaglyph is written.")
+    deliver: tuple[Form, ...] = setting((), "What is written beside the shot's own file.", reader=read_forms)
+
+    @field_validator("own_matrix")
+    @classmethod
+    def _whole_matrix(cls, own: tuple[float, ...]) -> tuple[float, ...]:
+        if own and len(own) != 18:
+            raise ValueError(f"an own matrix has 18 numbers, not {len(own)}")
+        return own
+
+    def _shaped(self, name: str, flat: tuple[float, ...]) -> float:
+        return flat[0]

@@ -1,0 +1,260 @@
+"""All-round (lat-long) pictures: turned, looked into, and checked for level, seam and poles.
+
+A pixel's place is a direction: longitude from -180 at the left edge to 180, latitude from 90 on top to -90.
+Directions are (right, down, forward), as `drawstring.core.camera` has them. A turn by yaw, pitch and roll says
+where the viewer looks: yaw to the right, pitch up, roll clockwise, applied in this order.
+
+Light is sampled by cubic convolution (R. Keys, IEEE TASSP 29(6), 1981) that goes on round the back and over
+the poles; distances and names take the nearest pixel.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from drawstring.core.arrays import Picture, Plane, Stored
+from drawstring.core.bands import in_bands
+
+_AGREE = 0.5
+
+Turn = NDArray[np.float64]
+"""(3, 3): a direction seen by the turned viewer, into the picture's own."""
+
+
+def turn_of(yaw: float, pitch: float = 0.0, roll: float = 0.0) -> Turn:
+    """Give the matrix of a turn; degrees.
+
+    Examples
+    --------
+    >>> np.round(turn_of(90) @ [0, 0, 1], 6) + 0.0
+    array([1., 0., 0.])
+    """
+    a, b, c = (math.radians(v) for v in (yaw, pitch, roll))
+    about_down = np.array([[math.cos(a), 0, math.sin(a)], [0, 1, 0], [-math.sin(a), 0, math.cos(a)]])
+    about_right = np.array([[1, 0, 0], [0, math.cos(b), -math.sin(b)], [0, math.sin(b), math.cos(b)]])
+    about_forward = np.array([[math.cos(c), -math.sin(c), 0], [math.sin(c), math.cos(c), 0], [0, 0, 1]])
+    return np.asarray(about_down @ about_right @ about_forward)
+
+
+@njit(cache=True, nogil=True)
+def _turned_rows(first, last, width, height, turn, x, y):  # type: ignore[no-untyped-def]
+    for row in range(first, last):
+        lift = (0.5 - (row + 0.5) / height) * math.pi
+        dy, flat = -math.sin(lift), math.cos(lift)
+        for col in range(width):
+            round_ = ((col + 0.5) / width - 0.5) * 2 * math.pi
+            dx, dz = math.sin(round_) * flat, math.cos(round_) * flat
+            _place(turn, dx, dy, dz, row, col, x, y, width, height)
+
+
+@njit(cache=True, nogil=True)
+def _flat_rows(first, last, width, height, half, turn, x, y, into_width, into_height):  # type: ignore[no-untyped-def]
+    for row in range(first, last):
+        dy = (2 * (row + 0.5) / height - 1) * half * height / width
+        for col in range(width):
+            dx = (2 * (col + 0.5) / width - 1) * half
+            long = math.sqrt(dx * dx + dy * dy + 1)
+            _place(turn, dx / long, dy / long, 1 / long, row, col, x, y, into_width, into_height)
+
+
+@njit(cache=True, nogil=True)
+def _place(turn, dx, dy, dz, row, col, x, y, width, height):  # type: ignore[no-untyped-def]
+    sx = turn[0, 0] * dx + turn[0, 1] * dy + turn[0, 2] * dz
+    sy = turn[1, 0] * dx + turn[1, 1] * dy + turn[1, 2] * dz
+    sz = turn[2, 0] * dx + turn[2, 1] * dy + turn[2, 2] * dz
+    x[row, col] = (math.atan2(sx, sz) / (2 * math.pi) + 0.5) * width - 0.5
+    y[row, col] = (0.5 - math.asin(min(max(-sy, -1.0), 1.0)) / math.pi) * height - 0.5
+
+
+@njit(cache=True, nogil=True)
+def _sample_rows(first, last, x, y, plane, made):  # type: ignore[no-untyped-def]
+    height, width = plane.shape
+    half = width // 2
+    for row in range(first, last):
+        for col in range(x.shape[1]):
+            left, top = math.floor(x[row, col]), math.floor(y[row, col])
+            s, t = x[row, col] - left, y[row, col] - top
+            total = 0.0
+            for j in range(-1, 3):
+                wy = _weight(t - j)
+                line, round_ = int(top) + j, 0
+                if line < 0:
+                    line, round_ = -1 - line, half
+                elif line >= height:
+                    line, round_ = 2 * height - 1 - line, half
+                for i in range(-1, 3):
+                    total += wy * _weight(s - i) * plane[line, (int(left) + i + round_) % width]
+            made[row, col] = total
+
+
+@njit(cache=True, nogil=True)
+def _weight(d: float) -> float:
+    d = abs(d)
+    if d < 1:
+        return (1.5 * d - 2.5) * d * d + 1
+    if d < 2:
+        return ((-0.5 * d + 2.5) * d - 4) * d + 2
+    return 0.0
+
+
+@dataclass(frozen=True)
+class Sight:
+    """Where each made pixel looks: columns and rows of the lat-long picture, (H, W) float64."""
+
+    x: NDArray[np.float64]
+    y: NDArray[np.float64]
+
+    def light(self, plane: Plane, *, threads: int = 1) -> Plane:
+        """Sample a plane whose values may be mixed: (H, W) float32."""
+        plane, made = np.ascontiguousarray(plane, np.float32), np.empty(self.x.shape, np.float32)
+        in_bands(
+            lambda first, last: _sample_rows(first, last, self.x, self.y, plane, made), len(made), threads
+        )
+        return made
+
+    def exact(self, plane: Stored) -> Stored:
+        """Take the nearest pixel: (H, W) of the type that came."""
+        rows = np.clip(np.round(self.y).astype(int), 0, plane.shape[0] - 1)
+        return np.asarray(plane[rows, np.round(self.x).astype(int) % plane.shape[1]])
+
+
+def turned(width: int, height: int, turn: Turn, *, threads: int = 1) -> Sight:
+    """Give where a turned lat-long picture of the same size looks."""
+    x, y = np.empty((height, width)), np.empty((height, width))
+    in_bands(lambda first, last: _turned_rows(first, last, width, height, turn, x, y), height, threads)
+    return Sight(x, y)
+
+
+def flat_view(
+    size: tuple[int, int], into: tuple[int, int], turn: Turn, field_degrees: float, *, threads: int = 1
+) -> Sight:
+    """Give where a flat picture looks: what a pin-hole camera would see.
+
+    Parameters
+    ----------
+    size : (width, height)
+        Of the flat picture.
+    into : (width, height)
+        Of the lat-long picture.
+    turn : Turn
+    field_degrees : float
+        Angle of view across, below 180.
+    """
+    width, height = size
+    x, y = np.empty((height, width)), np.empty((height, width))
+    half = math.tan(math.radians(field_degrees) / 2)
+    in_bands(
+        lambda first, last: _flat_rows(first, last, width, height, half, turn, x, y, *into), height, threads
+    )
+    return Sight(x, y)
+
+
+@dataclass(frozen=True)
+class SphereCheck:
+    """What an all-round picture's edges say.
+
+    Attributes
+    ----------
+    seam : float
+        Difference across the left and right edge, by that between neighbouring columns; about 1 is right.
+    top, bottom : float
+        How much the first and last row change along themselves, by what neighbouring rows do; small is right.
+    pitch, roll : float or None
+        How far the camera looked up, and was rolled clockwise, in degrees, from the picture's upright lines
+        alone; None where too little tells. Turning by their opposites makes it level.
+    sure : float
+    """
+
+    seam: float
+    top: float
+    bottom: float
+    pitch: float | None
+    roll: float | None
+    sure: float
+
+
+def check_sphere(picture: Picture) -> SphereCheck:
+    """Look at a lat-long picture's seam, poles and level.
+
+    Parameters
+    ----------
+    picture : (H, W, 3 or more) scene-linear, 2:1
+    """
+    light = np.nan_to_num(
+        picture[..., :3].astype(np.float32) @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+    )
+    top = max(float(np.percentile(light, 99.5)), 1e-6)
+    shown = np.asarray(np.sqrt(np.clip(light / top, 0, 1)), np.float32)
+    # Noise is in every difference alike; three columns' mean on either side leave what is a step.
+    across = np.abs(shown[:, :3].mean(axis=1) - shown[:, -3:].mean(axis=1)).mean()
+    width = shown.shape[1]
+    inside = [
+        np.abs(shown[:, at : at + 3].mean(axis=1) - shown[:, at - 3 : at].mean(axis=1)).mean()
+        for at in range(3, width - 3, max(1, width // 64))
+    ]
+    # Grain lies along the pole, too: what counts is change over a stretch of it.
+    long = max(3, width // 32)
+    spread = [float(np.std(cv2.blur(rows.mean(axis=0)[None], (long, 1)))) for rows in (shown[:2], shown[-2:])]
+    usual = max(float(np.median(np.std(shown, axis=1))), 1e-4)
+    pitch, roll, sure = _level(shown)
+    return SphereCheck(
+        float(across) / max(float(np.median(inside)), 1e-5),
+        spread[0] / usual,
+        spread[1] / usual,
+        pitch,
+        roll,
+        sure,
+    )
+
+
+def _level(shown: Plane) -> tuple[float | None, float | None, float]:
+    """Find how far upright lines lean: every one of them lies in a plane that holds the vertical.
+
+    For points on straight edges near upright, the plane through the eye and the edge has the normal n = p x t;
+    the vertical u is square to the normals of as many as possible: voted for in steps of a degree, then by
+    weighted least squares. Told only where half of all such edges agree within a degree: a yard of cones and
+    ropes tells nothing. (Edge directions by the structure tensor: J. Bigun, G. Granlund, "Optimal orientation
+    detection of linear symmetry", ICCV 1987.)
+    """
+    gx, gy = cv2.Sobel(shown, cv2.CV_32F, 1, 0), cv2.Sobel(shown, cv2.CV_32F, 0, 1)
+    xx, yy, xy = (cv2.GaussianBlur(product, (0, 0), 2.0) for product in (gx * gx, gy * gy, gx * gy))
+    strength, apart = xx + yy, np.sqrt((xx - yy) ** 2 + 4 * xy**2)
+    angle = 0.5 * np.arctan2(2 * xy, xx - yy)
+    ux, uy = np.cos(angle), np.sin(angle)
+    height, width = shown.shape
+    middle = slice(height // 5, height - height // 5)
+    mask = np.zeros_like(shown, bool)
+    mask[middle] = True
+    mask &= strength > max(float(np.percentile(strength[middle], 94)), 1e-6)
+    mask &= (apart > 0.85 * strength) & (np.abs(ux) > 2.2 * np.abs(uy))
+    rows, cols = np.nonzero(mask)
+    if len(rows) < 200:
+        return None, None, 0.0
+    lift = (0.5 - (rows + 0.5) / height) * np.pi
+    round_ = ((cols + 0.5) / width - 0.5) * 2 * np.pi
+    p = np.stack([np.sin(round_) * np.cos(lift), -np.sin(lift), np.cos(round_) * np.cos(lift)], axis=-1)
+    # Along the edge the brightness stays: one step (-uy, ux) in pixels, which are equal angles both ways.
+    east = np.stack([np.cos(round_), np.zeros_like(round_), -np.sin(round_)], axis=-1)
+    north = np.stack([-np.sin(round_) * np.sin(lift), -np.cos(lift), -np.cos(round_) * np.sin(lift)], axis=-1)
+    t = (-uy[rows, cols] * np.cos(lift))[:, None] * east - ux[rows, cols][:, None] * north
+    n = np.cross(p, t)
+    n /= np.maximum(np.linalg.norm(n, axis=1, keepdims=True), 1e-9)
+    steps = np.radians(np.arange(-20, 21))
+    pitch, roll = (grid.ravel() for grid in np.meshgrid(steps, steps))
+    ways = np.stack([np.sin(roll), np.cos(roll) * np.cos(pitch), -np.sin(pitch) * np.cos(roll)])
+    votes = (np.abs(n @ ways) < np.sin(np.radians(1))).mean(axis=0)
+    u, share = ways[:, int(votes.argmax())], float(votes.max())
+    if share < _AGREE:
+        return None, None, share
+    for limit in (3, 2, 2, 1.5, 1.5):
+        lean = np.abs(np.degrees(np.arcsin(np.clip(n @ u, -1, 1))))
+        weight = np.where(lean < limit, 1 / (0.3 + lean), 0)
+        _, _, axes = np.linalg.svd(n * weight[:, None], full_matrices=False)
+        u = axes[2] * np.sign(axes[2][1] or 1)
+    return float(np.degrees(np.arctan2(-u[2], u[1]))), float(np.degrees(np.arctan2(u[0], u[1]))), share

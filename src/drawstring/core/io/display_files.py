@@ -1,0 +1,59 @@
+"""Pictures as displayed, written to PNG, TIFF or JPEG and read back by another library."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import OpenImageIO as oiio
+
+from drawstring.core.arrays import Picture
+from drawstring.core.errors import OutputError
+
+_JPEG = [
+    cv2.IMWRITE_JPEG_QUALITY, 98,
+    cv2.IMWRITE_JPEG_SAMPLING_FACTOR, cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444,
+]  # fmt: skip
+
+
+def as_levels(picture: Picture, ending: str) -> np.ndarray:
+    """Give the whole numbers that a file will hold: 16 bits, for JPEG 8: (H, W, 3)."""
+    top, kind = (255, np.uint8) if ending == "jpeg" else (65535, np.uint16)
+    return np.round(np.clip(picture, 0, 1) * top).astype(kind)
+
+
+def put_display(unfinished: str, picture: Picture, ending: str) -> None:
+    """Write display values, 0 to 1, under a name lent by `final_name`; JPEG with colour at full size (4:4:4).
+
+    Raises
+    ------
+    OutputError
+        It can't be written.
+    """
+    levels = np.ascontiguousarray(as_levels(picture, ending)[..., ::-1])
+    if not cv2.imwrite(unfinished, levels, _JPEG if ending == "jpeg" else []):
+        raise OutputError(
+            "The picture can't be written.", where=unfinished, why="The form would be missing.",
+            remedy="Free some space, then go on with the run.",
+        )  # fmt: skip
+
+
+def difference_of(path: str, picture: Picture, ending: str) -> int:
+    """Read a picture back with OpenImageIO; give the largest difference in levels of the file.
+
+    Raises
+    ------
+    OutputError
+        It can't be read, or has another size.
+    """
+    source, meant = oiio.ImageInput.open(path), as_levels(picture, ending)
+    back = None
+    if source is not None:
+        back = source.read_image(0, 0, 0, 3, "uint8" if ending == "jpeg" else "uint16")
+        source.close()
+    if back is None or back.shape != meant.shape:
+        raise OutputError(
+            "The picture was written, but can't be read back as it was meant.", where=path,
+            why="A file that does not hold what was computed must not be handed on.",
+            remedy="The frame is tried again; if it fails again, check the disk.",
+        )  # fmt: skip
+    return int(np.abs(back.astype(np.int64) - meant).max())

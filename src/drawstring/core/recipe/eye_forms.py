@@ -1,0 +1,197 @@
+"""Deliverables of a pair: files written beside the shot's own, each with all that goes out.
+
+Names in a file of two views follow OpenEXR's rules for them: the default view's channels keep their names, the
+other's carry the view before the last word, `right.R`, `depth.right.Z` ("Multi-View OpenEXR", P. Hillman,
+Weta Digital, 2006, part of the format's documentation).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from drawstring.core.arrays import Picture, Stored
+from drawstring.core.camera import Moment
+from drawstring.core.eyes.packing import First, Packing, pack
+from drawstring.core.eyes.settings import Came, Form
+from drawstring.core.io.facts import ChannelRef
+from drawstring.core.pack.layout import OutputChannel, lay_out
+from drawstring.core.pack.storing import stow
+from drawstring.core.passes.recognition import Pass
+from drawstring.core.passes.roles import Role
+from drawstring.core.recipe.eye_results import anaglyph_of, eye_pictures
+from drawstring.core.recipe.pairs import (
+    Pair,
+    is_mixed,
+    is_pair_ready,
+    moved_eyes,
+    pair_inputs,
+    pair_of,
+    views_of_pair,
+)
+from drawstring.core.recipe.recipe import Recipe
+from drawstring.core.recipe.results import available_results, find_result, is_sent, result_named
+from drawstring.core.recipe.sources import Pixels, of_view
+from drawstring.core.recipe.spaces import in_working_space
+
+VIEWS = ("left", "right")
+
+
+@dataclass(frozen=True)
+class FormFile:
+    """One file of a form.
+
+    Attributes
+    ----------
+    slug : str
+        What its name says between version and frame.
+    channels : mapping of name to (H, W)
+        In the stored type; empty for a picture file.
+    picture : (H, W, 3) or None
+        Display values, for a picture file.
+    said : mapping
+        Header attributes of its own.
+    """
+
+    slug: str
+    channels: Mapping[str, Stored] = field(default_factory=dict)
+    picture: Picture | None = None
+    said: Mapping[str, Any] = field(default_factory=dict)
+
+
+def goes_in_forms(passes: Sequence[Pass], recipe: Recipe) -> list[OutputChannel]:
+    """Give the channels of one eye that go out: the left view's passes under bare names, and settled results."""
+    view = views_of_pair(passes, recipe)[0]
+    mine = of_view(passes, view)
+    results = {
+        name: suffixes
+        for name, suffixes in available_results(mine, recipe).items()
+        if result_named(name).is_packed
+        and is_sent(name, recipe)
+        and recipe.knot(result_named(name).knot).settled_on
+    }
+    return lay_out(mine, results, recipe.pack)[0]
+
+
+def wanted_forms(passes: Sequence[Pass], recipe: Recipe) -> tuple[Form, ...]:
+    """Give the forms that a run writes: none while Eyes is open or has no pair."""
+    eyes = recipe.eyes
+    if not eyes.needed or not eyes.settled_on or not is_pair_ready(passes, recipe):
+        return ()
+    return eyes.deliver
+
+
+def form_inputs(passes: Sequence[Pass], recipe: Recipe) -> list[ChannelRef]:
+    """Give the channels that the forms take."""
+    if not wanted_forms(passes, recipe):
+        return []
+    refs = pair_inputs(Role.BEAUTY, passes, recipe, find_result)
+    for name in dict.fromkeys(channel.source for channel in goes_in_forms(passes, recipe)):
+        refs += pair_inputs(name, passes, recipe, find_result)
+    return list(dict.fromkeys(refs))
+
+
+def form_files(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[FormFile]:
+    """Make every form's files of one frame.
+
+    Parameters
+    ----------
+    pixels : mapping of ChannelRef to (H, W)
+        At least `form_inputs`, as they came.
+    """
+    forms = wanted_forms(passes, recipe)
+    if not forms:
+        return []
+    pixels = in_working_space(pixels, passes, recipe)
+    channels = goes_in_forms(passes, recipe)
+    pairs: dict[str, Pair] = {}
+    mine = of_view(passes, views_of_pair(passes, recipe)[0])
+    if any(form not in (Form.ANAGLYPH, Form.FLAT) for form in forms):
+        for name in dict.fromkeys(channel.source for channel in channels):
+            pairs[name] = pair_of(name, pixels, passes, recipe, at, find_result)
+    mixed = {name: is_mixed(name, mine, find_result) for name in pairs}
+    files: list[FormFile] = []
+    for form in forms:
+        if form is Form.ANAGLYPH:
+            left, right = eye_pictures(pixels, passes, recipe, at, find_result, whole=False)
+            files.append(FormFile("anaglyph", picture=anaglyph_of(left, right, recipe)))
+        elif form is Form.FLAT:
+            files += _flat(pixels, passes, recipe, at)
+        elif form in (Form.APART, Form.VIEWS):
+            files += _unpacked(form, channels, pairs, pixels, passes, recipe, at)
+        else:
+            files.append(_packed(form, channels, pairs, mixed, recipe))
+    return files
+
+
+def _eyes_of(channel: OutputChannel, pairs: Mapping[str, Pair]) -> tuple[Stored, Stored]:
+    left, right = pairs[channel.source].shown()
+    return left[channel.component], right[channel.component]
+
+
+def _unpacked(
+    form: Form, channels: Sequence[OutputChannel], pairs: Mapping[str, Pair], pixels: Pixels,
+    passes: Sequence[Pass], recipe: Recipe, at: Moment,
+) -> list[FormFile]:  # fmt: skip
+    eyes: list[dict[str, Stored]] = [{}, {}]
+    for channel in channels:
+        for eye, plane in zip(eyes, _eyes_of(channel, pairs), strict=True):
+            eye[channel.name] = stow(plane, channel.stored).values
+    if recipe.eyes.came is Came.ONE:
+        display = next(iter(pairs.values())).display
+        rows, cols = slice(display.y_min, display.y_max + 1), slice(display.x_min, display.x_max + 1)
+        for which, made in moved_eyes(pixels, passes, recipe, at).items():
+            # Which eye was made follows the swap.
+            place = VIEWS.index(which) ^ int(recipe.eyes.swap)
+            eyes[place]["filled.V"] = made.holes[rows, cols].astype(np.float16)
+    if form is Form.APART:
+        return [
+            FormFile(f"eye_{view}", eye, said={"view": view}) for view, eye in zip(VIEWS, eyes, strict=True)
+        ]
+    both = dict(eyes[0]) | {in_view(name, "right"): plane for name, plane in eyes[1].items()}
+    return [FormFile(form.slug, both, said={"multiView": list(VIEWS)})]
+
+
+def in_view(name: str, view: str) -> str:
+    """Name a channel of a view that is not the default one.
+
+    Examples
+    --------
+    >>> in_view("R", "right"), in_view("depth.Z", "right")
+    ('right.R', 'depth.right.Z')
+    """
+    layer, _, last = name.rpartition(".")
+    return f"{layer}.{view}.{last}" if layer else f"{view}.{last}"
+
+
+def _packed(
+    form: Form,
+    channels: Sequence[OutputChannel],
+    pairs: Mapping[str, Pair],
+    mixed: Mapping[str, bool],
+    recipe: Recipe,
+) -> FormFile:
+    packing = Packing(form.value)
+    first = recipe.eyes.first if recipe.eyes.came is Came.PACKED else First.LEFT
+    made = {}
+    for channel in channels:
+        left, right = _eyes_of(channel, pairs)
+        plane = pack(left, right, packing, first, is_mixed=mixed[channel.source])
+        made[channel.name] = stow(plane, channel.stored).values
+    said = {"drawstring.eyes.packing": packing.value, "drawstring.eyes.first": first.value}
+    return FormFile(form.slug, made, said=said)
+
+
+def _flat(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[FormFile]:
+    files = []
+    for view in VIEWS:
+        made = result_named(f"flat_{view}")
+        if not made.is_ready(passes, recipe):
+            return []
+        planes = made.compute(pixels, passes, recipe, at)
+        channels = {name: stow(plane, "half").values for name, plane in zip("RGBA", planes, strict=True)}
+        files.append(FormFile(f"flat_{view}", channels, said={"view": view}))
+    return files

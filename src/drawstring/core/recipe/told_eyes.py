@@ -1,0 +1,163 @@
+"""What workers tell of a frame's eyes: how the pair seems to have come, its faults, its parallax, its roundness.
+
+A small plain dict kept beside the beauty's statistics; what it means over a whole delivery is said by
+`eyes.checks`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from drawstring.core.arrays import Picture, Plane
+from drawstring.core.camera import Moment
+from drawstring.core.depth.background import nothing_there
+from drawstring.core.eyes.compare import compare, signature
+from drawstring.core.eyes.packing import First, Packing, unpack
+from drawstring.core.eyes.parallax import range_of, rig_of
+from drawstring.core.eyes.proposal import comb, propose
+from drawstring.core.eyes.settings import EyesSettings
+from drawstring.core.eyes.sphere import check_sphere
+from drawstring.core.passes.recognition import Pass
+from drawstring.core.passes.roles import Role
+from drawstring.core.recipe.pairs import exact_parallax, eye_views, says_eyes
+from drawstring.core.recipe.recipe import Recipe
+from drawstring.core.recipe.sources import Pixels, depth_pass, of_view, pass_of
+
+_WIDE = 960
+"""Pictures are compared at no more than this width."""
+
+WEIGHTS = np.array([0.2126, 0.7152, 0.0722], np.float32)
+
+
+def told_eyes(passes: Sequence[Pass], pixels: Pixels, at: Moment, *, is_looked_at: bool) -> dict[str, Any]:
+    """Tell what there is to tell of one frame's eyes; empty where it has nothing to do with two of them.
+
+    Parameters
+    ----------
+    passes : sequence of Pass
+    pixels : mapping of ChannelRef to (H, W)
+        As they came.
+    at : Moment
+    is_looked_at : bool
+        Whether what takes longer is told, too.
+    """
+    views = eye_views(EyesSettings(), passes) if says_eyes(passes) else None
+    if views is not None:
+        return _of_views(passes, pixels, at, views)
+    first = of_view(passes, "")
+    picture = _picture(first, pixels)
+    if picture is None:
+        return {}
+    said: dict[str, Any] = {}
+    width, height = picture.shape[1], picture.shape[0]
+    proposal = (
+        propose(_small(picture)[0] @ WEIGHTS) if not _fits_lines(picture) else propose(picture @ WEIGHTS)
+    )
+    if proposal.packing is not None:
+        said["proposal"] = [proposal.packing.value, proposal.reason, round(proposal.sure, 3)]
+        can_part = not (width % 2 if "side" in proposal.packing.value else height % 2)
+        if proposal.packing in (Packing.ROWS, Packing.COLUMNS) or can_part:
+            left, right = unpack(picture, proposal.packing, First.LEFT, is_mixed=True)
+            said |= _compared(left, right, None)
+    else:
+        for packing in (Packing.ROWS, Packing.COLUMNS):
+            said[f"comb_{packing.value.split()[0]}"] = round(comb(picture @ WEIGHTS, packing), 3)
+    ref = next(one.channels[0] for one in first if one.role is Role.BEAUTY)
+    if at.camera(ref.source, ref.part).is_latlong or (is_looked_at and abs(width / height - 2) < 0.02):
+        eye = (
+            picture
+            if proposal.packing is None
+            else unpack(picture, proposal.packing, First.LEFT, is_mixed=True)[0]
+        )
+        said |= _round(eye, at, ref.source, ref.part)
+    return said
+
+
+def _fits_lines(picture: Picture) -> bool:
+    return bool(picture.shape[1] <= 4096)
+
+
+def _of_views(passes: Sequence[Pass], pixels: Pixels, at: Moment, views: tuple[str, str]) -> dict[str, Any]:
+    left, right = of_view(passes, views[0]), of_view(passes, views[1])
+    one, other = _picture(left, pixels), _picture(right, pixels)
+    if one is None or other is None:
+        return {"lacks": "left" if one is None else "right"}
+    near = None
+    depth = depth_pass(left)
+    if depth is not None and depth.channels[0] in pixels:
+        z = np.asarray(pixels[depth.channels[0]], np.float32)
+        near = np.where(nothing_there(z), 0, 1 / np.maximum(z, 1e-9)).astype(np.float32)
+    said = _compared(one, other, near)
+    beauty, beside = pass_of(Role.BEAUTY, left), pass_of(Role.BEAUTY, right)
+    assert beauty is not None and beside is not None
+    a, b = (at.camera(x.channels[0].source, x.channels[0].part) for x in (beauty, beside))
+    rig = rig_of(a, b)
+    if rig is not None and (rig.right or rig.toe_degrees):
+        said["rig"] = [
+            round(v, 6) for v in (rig.right, rig.down, rig.forward, rig.toe_degrees, rig.tilt_degrees)
+        ]
+        said["meets"] = rig.convergence
+    exact = exact_parallax(pixels, passes, Recipe(), at, views) if depth is not None else None
+    if exact is not None:
+        said |= _ranged(exact)
+    if a.is_latlong:
+        said |= _round(one, at, beauty.channels[0].source, beauty.channels[0].part)
+    return said
+
+
+def _ranged(parallax: Plane) -> dict[str, Any]:
+    found = range_of(parallax)
+    if found is None:
+        return {}
+    sides = []
+    for columns in (parallax[:, :4], parallax[:, -4:]):
+        known = columns[np.isfinite(columns)]
+        sides.append(round(float(np.percentile(known, 1)), 2) if known.size else 0.0)
+    return {"range": [round(found.low, 2), round(found.middle, 2), round(found.high, 2)], "sides": sides}
+
+
+def _compared(left: Picture, right: Picture, near: Plane | None) -> dict[str, Any]:
+    one, step = _small(left)
+    other, _ = _small(right)
+    closer = None if near is None else near[::step, ::step][: one.shape[0], : one.shape[1]]
+    found = compare(one, other, closer, step=step)
+    said: dict[str, Any] = {"pair": found.as_dict(), "grid": [signature(one), signature(other)]}
+    return said
+
+
+def _small(picture: Picture) -> tuple[Picture, int]:
+    step = max(1, -(-picture.shape[1] // _WIDE))
+    height, width = picture.shape[0] // step * step, picture.shape[1] // step * step
+    whole = picture[:height, :width]
+    if step == 1:
+        return whole, 1
+    blocks = whole.reshape(height // step, step, width // step, step, -1)
+    return np.asarray(blocks.mean(axis=(1, 3)), np.float32), step
+
+
+def _picture(passes: Sequence[Pass], pixels: Pixels) -> Picture | None:
+    beauty = pass_of(Role.BEAUTY, passes)
+    if beauty is None or len(beauty.channels) < 3 or not all(ref in pixels for ref in beauty.channels[:3]):
+        return None
+    return np.stack([np.asarray(pixels[ref], np.float32) for ref in beauty.channels[:3]], axis=-1)
+
+
+def _round(eye: Picture, at: Moment, source: int, part: int) -> dict[str, Any]:
+    found = check_sphere(_small(eye)[0])
+    said: dict[str, Any] = {
+        "size": [eye.shape[1], eye.shape[0]],
+        "seam": round(found.seam, 2), "poles": [round(found.top, 3), round(found.bottom, 3)],
+    }  # fmt: skip
+    camera = at.cameras.get((source, part)) or at.camera(source, part)
+    axes = camera.axes
+    if axes is not None:
+        # Up is y in the world, as the scene's own pictures have it: how its down lies in the eye's axes.
+        down = axes @ np.array([0.0, -1.0, 0.0])
+        level = [np.degrees(np.arctan2(-down[2], down[1])), np.degrees(np.arctan2(down[0], down[1]))]
+        said["level"] = [round(float(v), 3) + 0.0 for v in level] + ["the camera"]
+    elif found.pitch is not None and found.roll is not None:
+        said["level"] = [round(found.pitch, 2), round(found.roll, 2), "upright lines"]
+    return said

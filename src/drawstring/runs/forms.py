@@ -1,0 +1,92 @@
+"""The forms of a pair, written and proven beside a frame's own file."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from drawstring.core.errors import OutputError
+from drawstring.core.eyes.settings import AnaglyphFile
+from drawstring.core.io.display_files import difference_of, put_display
+from drawstring.core.io.facts import Window
+from drawstring.core.io.writing import LOSSY, final_name, put_exr
+from drawstring.core.recipe import Recipe
+from drawstring.core.recipe.eye_forms import FormFile
+from drawstring.runs.proof import checksum, prove
+
+
+def write_forms(
+    files: Sequence[FormFile], *, folder: str, file_name: str, recipe: Recipe, metadata: Mapping[str, Any],
+    pixel_aspect: float,
+) -> list[dict[str, Any]]:  # fmt: skip
+    """Write and prove a frame's forms; one that is there already is proven again.
+
+    Parameters
+    ----------
+    files : sequence of FormFile
+    folder, file_name : str
+        Of the frame's own file, `SHOT_v001.1001.exr`: a form is `SHOT_v001_side_by_side.1001.exr`.
+    recipe : Recipe
+    metadata : mapping
+        Header attributes of the frame's own file.
+
+    Returns
+    -------
+    list of dict
+        `file`, `bytes`, `checksum` and `proof` of each.
+    """
+    stem, number, _ = file_name.rsplit(".", 2)
+    told = []
+    for one in files:
+        ending = recipe.eyes.anaglyph_file.value if one.picture is not None else "exr"
+        name = f"{stem}_{one.slug}.{number}.{'jpg' if ending == 'jpeg' else ending}"
+        path = os.path.join(folder, name)
+        if not os.path.exists(path):
+            with final_name(path) as unfinished:
+                _put(unfinished, one, ending, recipe, metadata, pixel_aspect)
+                proof = _proof(unfinished, one, ending, recipe)
+        else:
+            proof = _proof(path, one, ending, recipe)
+        told.append(
+            {"file": name, "bytes": os.path.getsize(path), "checksum": checksum(path), "proof": proof}
+        )
+    return told
+
+
+def _window(one: FormFile) -> Window:
+    height, width = next(iter(one.channels.values())).shape
+    return Window(0, 0, width - 1, height - 1)
+
+
+def _put(
+    unfinished: str,
+    one: FormFile,
+    ending: str,
+    recipe: Recipe,
+    metadata: Mapping[str, Any],
+    pixel_aspect: float,
+) -> None:
+    if one.picture is not None:
+        put_display(unfinished, one.picture, ending)
+        return
+    put_exr(
+        unfinished, one.channels, compression=recipe.pack.compression.value, data_window=_window(one),
+        display_window=_window(one), pixel_aspect=pixel_aspect, metadata={**metadata, **one.said},
+        dwa_level=recipe.pack.dwa_level,
+    )  # fmt: skip
+
+
+def _proof(path: str, one: FormFile, ending: str, recipe: Recipe) -> dict[str, Any]:
+    if one.picture is None:
+        return prove(
+            path, one.channels, data_window=_window(one), is_lossy=recipe.pack.compression.value in LOSSY
+        )
+    apart = difference_of(path, one.picture, ending)
+    if apart and ending != AnaglyphFile.JPEG.value:
+        raise OutputError(
+            "The anaglyph came back different.", where=path,
+            why="A file that does not hold what was computed must not be handed on.",
+            remedy="The frame is tried again; if it fails again, check the disk.",
+        )  # fmt: skip
+    return {"largest_difference_levels": apart}
