@@ -1,5 +1,5 @@
-"""Two eyes: packings against each other and closed forms, parallax and made eyes against the stand-in's truth,
-faults that were put in, anaglyphs worked out by hand."""
+"""Two eyes: packings against closed forms, parallax and made eyes against the stand-in's truth, faults that
+were put in, anaglyphs worked out by hand."""
 
 from dataclasses import replace
 

@@ -1,4 +1,4 @@
-"""All-round pictures: turns against closed forms and back, flat views against a rendered one, faults put in."""
+"""All-round pictures: turns against closed forms and back, flat views against a render, faults put in."""
 
 from dataclasses import replace
 
@@ -84,7 +84,7 @@ def test_level_seam_and_poles(yard):
     good = check_sphere(all_round.beauty)
     assert good.seam < 1.5 and max(good.top, good.bottom) < 0.5
     assert good.pitch is None  # cones, ropes and hills: nothing upright enough to tell
-    # Posts all round, upright in the world, seen by a camera that leans: turning by the opposite makes it level.
+    # Upright posts all round, seen by a camera that leans: turning by the opposite makes it level.
     for pitch, roll in ((0, 0), (-5, 0), (3, -2), (0, 4)):
         way = WAY @ turn_of(0, pitch, roll).T
         posts = 0.5 + 0.5 * np.tanh(3 * np.sin(16 * np.arctan2(way[..., 0], way[..., 2])))

@@ -24,6 +24,7 @@ from drawstring.web.delivery.views import bp as delivery
 from drawstring.web.depth.strip import bp as strip
 from drawstring.web.depth.views import bp as depth
 from drawstring.web.dictionary.views import bp as dictionary
+from drawstring.web.eyes.views import bp as eyes
 from drawstring.web.findings.views import bp as findings
 from drawstring.web.inbox.views import bp as inbox
 from drawstring.web.pack.views import bp as pack
@@ -34,8 +35,8 @@ from drawstring.web.runs.views import bp as runs
 from drawstring.web.services import House
 
 BLUEPRINTS = (
-    board, bench, delivery, depth, strip, alpha, alpha_evidence, arrivals, dictionary, findings, inbox, pack,
-    pictures, runs, packages,
+    board, bench, delivery, depth, strip, alpha, alpha_evidence, eyes, arrivals, dictionary, findings, inbox,
+    pack, pictures, runs, packages,
 )  # fmt: skip
 
 csrf = CSRFProtect()

@@ -1,0 +1,1 @@
+"""Two eyes and all-round pictures: taken apart, compared, made, mixed, turned."""

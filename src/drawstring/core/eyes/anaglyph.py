@@ -86,8 +86,14 @@ MATRICES: dict[Method, tuple[Matrix, Matrix]] = {
     ),
 }
 
-_FILTERS = {"red": (0.92, 0.03, 0.01), "cyan": (0.02, 0.86, 0.88), "green": (0.03, 0.80, 0.08),
-            "magenta": (0.85, 0.05, 0.80), "amber": (0.88, 0.78, 0.02), "blue": (0.01, 0.05, 0.80)}  # fmt: skip
+_FILTERS = {
+    "red": (0.92, 0.03, 0.01),
+    "cyan": (0.02, 0.86, 0.88),
+    "green": (0.03, 0.80, 0.08),
+    "magenta": (0.85, 0.05, 0.80),
+    "amber": (0.88, 0.78, 0.02),
+    "blue": (0.01, 0.05, 0.80),
+}
 """How much of a display's R, G, B a plastic filter lets through: plain round figures, no one's product."""
 
 

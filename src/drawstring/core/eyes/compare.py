@@ -1,7 +1,7 @@
 """What is wrong between two eyes, told from their pixels: offset, turn, size, light, order, doubling.
 
-Points that stand out are followed from the left picture into the right one. Their vertical displacement has no
-business being there: over the picture it is an offset, a turn about the middle and a difference in size,
+Points that stand out are followed from the left picture into the right one. Their vertical displacement has
+no business being there: over the picture it is an offset, a turn about the middle and a difference in size,
 
     down = v + t (x - cx) + (s - 1) (y - cy),
 

@@ -1,4 +1,4 @@
-"""How a picture seems to hold two eyes, told from its pixels; a proposal with its reason, never a decision."""
+"""How a picture seems to hold two eyes, told from its pixels: a proposal with its reason, no decision."""
 
 from __future__ import annotations
 

@@ -1,7 +1,7 @@
-"""A second eye made from one: every pixel moved by its parallax, nearer before farther, holes filled from behind.
+"""A second eye made from one: pixels moved by parallax, nearer before farther, holes filled from behind.
 
-Pixels on the rim of things hold two surfaces; each part of them moves with its own (`core.depth.parting` tells
-the shares). What the one eye did not see is filled from the farther side, mirrored, and told as a matte.
+Pixels on the rim of things hold two surfaces; each part of them moves with its own (`core.depth.parting`
+tells the shares). What the one eye did not see is filled from the farther side, mirrored, and told as matte.
 """
 
 from __future__ import annotations
@@ -88,7 +88,7 @@ def moved(z: Plane, nothing: Mask, picture: Picture, shift: Plane, *, threads: i
 
 
 def _trust(picture: Picture, share: Plane, other: np.ndarray) -> None:
-    """Take back shares that do not explain their pixel's colour: beside a pattern a neighbour is no measure."""
+    """Take back shares that do not explain their pixel's colour: beside a pattern neighbours mislead."""
     height, width = share.shape
     rows, cols = np.nonzero((other >= 0) & (share < 0.98))
     far = other[rows, cols]

@@ -1,4 +1,4 @@
-"""Rows moved by their parallax, nearer things before farther ones, compiled; `second_eye` tells the meaning."""
+"""Rows moved by their parallax, nearer things before farther ones, compiled; see `second_eye`."""
 
 from __future__ import annotations
 

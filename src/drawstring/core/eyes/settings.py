@@ -1,4 +1,4 @@
-"""What the Eyes knot settles: how the pair came, its mends, its depth on the screen, glasses, all-round, forms."""
+"""What the Eyes knot settles: how the pair came, mends, depth on the screen, glasses, all-round, forms."""
 
 from __future__ import annotations
 
@@ -95,9 +95,11 @@ def read_forms(text: str, where: str) -> tuple[Form, ...]:
     for name in names:
         if name not in list(Form):
             raise SettingError(
-                f"“{name}” is no form.", where=where, why="Nothing was changed.",
+                f"“{name}” is no form.",
+                where=where,
+                why="Nothing was changed.",
                 remedy=f"There are: {'; '.join(Form)}.",
-            )  # fmt: skip
+            )
     return tuple(form for form in Form if form.value in names)
 
 
@@ -113,9 +115,11 @@ def read_numbers(text: str, where: str) -> tuple[float, ...]:
         return tuple(float(word) for word in text.replace(",", " ").replace(";", " ").split())
     except ValueError:
         raise SettingError(
-            f"“{text}” holds something that is no number.", where=where, why="Nothing was changed.",
+            f"“{text}” holds something that is no number.",
+            where=where,
+            why="Nothing was changed.",
             remedy="Type numbers with spaces between them.",
-        ) from None  # fmt: skip
+        ) from None
 
 
 class EyesSettings(KeyedSettings, KnotSettings):
@@ -147,13 +151,18 @@ class EyesSettings(KeyedSettings, KnotSettings):
         100.0, "How large the right eye is; it is brought back to 100.", unit="%", ge=80, le=125
     )
     mend_gain: Colour = setting(
-        (1.0, 1.0, 1.0), "How bright the right eye is against the left; it is divided by this.",
+        (1.0, 1.0, 1.0),
+        "How bright the right eye is against the left; it is divided by this.",
         reader=read_colour,
-    )  # fmt: skip
+    )
     shift: float = setting(
-        0.0, "Moves everything away from the viewer (or nearer, below 0): parallax added.", unit="px",
-        ge=-2000, le=2000, keyed=True,
-    )  # fmt: skip
+        0.0,
+        "Moves everything away from the viewer (or nearer, below 0): parallax added.",
+        unit="px",
+        ge=-2000,
+        le=2000,
+        keyed=True,
+    )
     edge: Edge = setting(Edge.BLACK, "What happens at the sides where there is no overscan.")
     float_left: float = setting(
         0.0, "Floating window: black at the left side of the left eye.", unit="px", ge=0, le=1000, keyed=True

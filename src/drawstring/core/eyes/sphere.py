@@ -1,8 +1,8 @@
 """All-round (lat-long) pictures: turned, looked into, and checked for level, seam and poles.
 
 A pixel's place is a direction: longitude from -180 at the left edge to 180, latitude from 90 on top to -90.
-Directions are (right, down, forward), as `drawstring.core.camera` has them. A turn by yaw, pitch and roll says
-where the viewer looks: yaw to the right, pitch up, roll clockwise, applied in this order.
+Directions are (right, down, forward), as `drawstring.core.camera` has them. A turn by yaw, pitch and roll
+says where the viewer looks: yaw to the right, pitch up, roll clockwise, applied in this order.
 
 Light is sampled by cubic convolution (R. Keys, IEEE TASSP 29(6), 1981) that goes on round the back and over
 the poles; distances and names take the nearest pixel.
@@ -216,11 +216,11 @@ def check_sphere(picture: Picture) -> SphereCheck:
 def _level(shown: Plane) -> tuple[float | None, float | None, float]:
     """Find how far upright lines lean: every one of them lies in a plane that holds the vertical.
 
-    For points on straight edges near upright, the plane through the eye and the edge has the normal n = p x t;
-    the vertical u is square to the normals of as many as possible: voted for in steps of a degree, then by
-    weighted least squares. Told only where half of all such edges agree within a degree: a yard of cones and
-    ropes tells nothing. (Edge directions by the structure tensor: J. Bigun, G. Granlund, "Optimal orientation
-    detection of linear symmetry", ICCV 1987.)
+    For points on straight edges near upright, the plane through the eye and the edge has the normal
+    n = p x t; the vertical u is square to the normals of as many as possible: voted for in steps of a
+    degree, then by weighted least squares. Told only where half of all such edges agree within a degree: a
+    yard of cones and ropes tells nothing. (Edge directions by the structure tensor: J. Bigun, G. Granlund,
+    "Optimal orientation detection of linear symmetry", ICCV 1987.)
     """
     gx, gy = cv2.Sobel(shown, cv2.CV_32F, 1, 0), cv2.Sobel(shown, cv2.CV_32F, 0, 1)
     xx, yy, xy = (cv2.GaussianBlur(product, (0, 0), 2.0) for product in (gx * gx, gy * gy, gx * gy))

@@ -92,7 +92,9 @@ def _as_source(pixel_type: str) -> str:
 
 def _name(one: Pass, layer: str, suffix: str) -> str:
     if one.role in HASHED_ROLES:
-        return f"{one.layer}{suffix}"
+        # The specification ties the name to the header's; another view's carries the view before it.
+        view = one.name.rpartition(".")[0]
+        return f"{view}.{one.layer}{suffix}" if view else f"{one.layer}{suffix}"
     if one.role is Role.BEAUTY and one.name == Role.BEAUTY and not layer:
         return suffix
     return f"{layer or one.name}.{suffix}"

@@ -1,7 +1,7 @@
 """Deliverables of a pair: files written beside the shot's own, each with all that goes out.
 
-Names in a file of two views follow OpenEXR's rules for them: the default view's channels keep their names, the
-other's carry the view before the last word, `right.R`, `depth.right.Z` ("Multi-View OpenEXR", P. Hillman,
+Names in a file of two views follow OpenEXR's rules for them: the default view's channels keep their names,
+the other's carry the view before the last word, `right.R`, `depth.right.Z` ("Multi-View OpenEXR", P. Hillman,
 Weta Digital, 2006, part of the format's documentation).
 """
 
@@ -63,7 +63,7 @@ class FormFile:
 
 
 def goes_in_forms(passes: Sequence[Pass], recipe: Recipe) -> list[OutputChannel]:
-    """Give the channels of one eye that go out: the left view's passes under bare names, and settled results."""
+    """Give the channels of one eye that go out: the left view's passes by bare names, and settled results."""
     view = views_of_pair(passes, recipe)[0]
     mine = of_view(passes, view)
     results = {

@@ -181,7 +181,10 @@ def eye_results(find: Find) -> list[Result]:
         one("glasses_right", RGB, glasses(1)),
         one("flat_left", RGBA, flat(0), is_ready=is_round, is_light=True),
         one("flat_right", RGBA, flat(1), is_ready=is_round, is_light=True),
-        *(one(f"form_{each.slug}", RGBA, form(each), is_ready=is_form(each), is_light=True) for each in PACKED_FORMS),
+        *(
+            one(f"form_{each.slug}", RGBA, form(each), is_ready=is_form(each), is_light=True)
+            for each in PACKED_FORMS
+        ),
     ]  # fmt: skip
 
 
@@ -199,7 +202,11 @@ def needs_whole(name: str, recipe: Recipe, size: tuple[int, int], level: int) ->
     level : int
         Of the proxy that is asked for.
     """
-    if not level or recipe.eyes.came is not Came.PACKED or not recipe.eyes.needed:
+    if not level or recipe.eyes.came is not Came.PACKED or not recipe.eyes.needed or name not in EYE_NAMES:
         return False
     lines = recipe.eyes.packing in (Packing.ROWS, Packing.COLUMNS)
     return lines or any(side % (2 << level) for side in size)
+
+
+EYE_NAMES = frozenset(one.name for one in eye_results(lambda name: None))
+"""What the Eyes knot's results are called."""

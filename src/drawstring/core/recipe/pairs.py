@@ -161,9 +161,11 @@ def _inputs(name: str, passes: Sequence[Pass], recipe: Recipe, find: Find) -> li
     if made is not None and made.is_ready(passes, recipe):
         return made.inputs(passes, recipe)
     raise MissingError(
-        f"There is no {name} for both eyes.", where=f"eyes, {name}", why="A pair needs it from either eye.",
+        f"There is no {name} for both eyes.",
+        where=f"eyes, {name}",
+        why="A pair needs it from either eye.",
         remedy="Have it rendered for the other eye too, or leave it out of the package.",
-    )  # fmt: skip
+    )
 
 
 def _making_inputs(passes: Sequence[Pass]) -> list[ChannelRef]:
@@ -236,8 +238,11 @@ def _finished(
         sight = sight_of(settings, left[0].shape, at)
         left, right = (_turned(eye, sight, at, mixed=mixed) for eye in (left, right))
     left, right = _moved_apart(left, right, settings, place.step, display, mixed=mixed)
-    return Pair(_floated(left, settings.float_left / place.step, display, at_left=True),
-                _floated(right, settings.float_right / place.step, display, at_left=False), display)  # fmt: skip
+    return Pair(
+        _floated(left, settings.float_left / place.step, display, at_left=True),
+        _floated(right, settings.float_right / place.step, display, at_left=False),
+        display,
+    )
 
 
 def display_in(place: Place) -> Window:
@@ -253,9 +258,11 @@ def focal_px(camera: Camera, place: Place) -> float:
     """Give the focal length in pixels of the full picture."""
     if not camera.focal_mm or not camera.filmback_mm:
         raise MissingError(
-            "The camera's lens is not known.", where="eyes", why="Parallax follows from the focal length.",
+            "The camera's lens is not known.",
+            where="eyes",
+            why="Parallax follows from the focal length.",
             remedy="Type focal length and film width at Depth, or have them written into the header.",
-        )  # fmt: skip
+        )
     return place.display.width * camera.focal_mm / camera.filmback_mm
 
 
@@ -276,14 +283,18 @@ def moved_eyes(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Momen
     assert settings.interaxial is not None
     whole = np.asarray(
         parallax_px(
-            z, interaxial=settings.interaxial, convergence=settings.convergence,
+            z,
+            interaxial=settings.interaxial,
+            convergence=settings.convergence,
             focal_px=focal_px(here.camera, place),
         ),
         np.float32,
-    ) / np.float32(place.step)  # fmt: skip
+    ) / np.float32(place.step)
     shares = {
-        Making.RIGHT: {"right": 1.0}, Making.LEFT: {"left": -1.0}, Making.BOTH: {"left": -0.5, "right": 0.5},
-    }[settings.making]  # fmt: skip
+        Making.RIGHT: {"right": 1.0},
+        Making.LEFT: {"left": -1.0},
+        Making.BOTH: {"left": -0.5, "right": 0.5},
+    }[settings.making]
     picture = picture_of(pixels, first)
     made = {
         eye: moved(z, here.nothing, picture, whole * np.float32(share), threads=at.threads)
@@ -357,13 +368,17 @@ def _mended(
 
 
 def resampled(plane: Stored, way: NDArray[np.float64], *, mixed: bool) -> Stored:
-    """Sample a plane where a 2 x 3 matrix says, 0 outside: cubic for light, the nearest pixel for all else."""
+    """Sample a plane where a 2 x 3 matrix says, 0 outside: cubic for light, else the nearest pixel."""
     height, width = plane.shape[:2]
     if mixed:
         return cv2.warpAffine(
-            np.asarray(plane, np.float32), way, (width, height),
-            flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_CONSTANT, borderValue=0,
-        )  # fmt: skip
+            np.asarray(plane, np.float32),
+            way,
+            (width, height),
+            flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP,
+            borderMode=cv2.BORDER_CONSTANT,
+            borderValue=0,
+        )
     x, y = np.arange(width)[None, :], np.arange(height)[:, None]
     cols = np.round(way[0, 0] * x + way[0, 1] * y + way[0, 2]).astype(int)
     rows = np.round(way[1, 0] * x + way[1, 1] * y + way[1, 2]).astype(int)
@@ -441,7 +456,7 @@ def parallax_inputs(passes: Sequence[Pass], recipe: Recipe, find: Find) -> list[
 def parallax_of(
     pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment, find: Find
 ) -> tuple[Plane, str]:
-    """Give the parallax in pixels of the full picture, seen from the left eye's place, and what it is told by.
+    """Give parallax in pixels of the full picture, seen from the left eye's place, and what it is told by.
 
     Returns
     -------
@@ -459,8 +474,12 @@ def parallax_of(
         z = np.where(here.nothing, np.float32(np.inf), here.z)
         if recipe.depth.along is Along.RAY and here.camera.has_lens:
             z = converted(z, here.camera, place, held=Along.RAY, wanted=Along.AXIS)
-        found = parallax_px(z, interaxial=settings.interaxial or 0, convergence=settings.convergence,
-                            focal_px=focal_px(here.camera, place))  # fmt: skip
+        found = parallax_px(
+            z,
+            interaxial=settings.interaxial or 0,
+            convergence=settings.convergence,
+            focal_px=focal_px(here.camera, place),
+        )
         return np.asarray(found, np.float32) + np.float32(settings.shift), "depth and settled eyes"
     if settings.came is Came.VIEWS and not settings.is_round:
         exact = exact_parallax(pixels, passes, recipe, at, views)
@@ -498,6 +517,20 @@ def exact_parallax(
     return right_of
 
 
-__all__ = ["First", "Pair", "display_in", "exact_parallax", "eye_views", "is_mixed", "is_pair_ready", "moved_eyes",
-           "pair_fault", "pair_inputs", "pair_of", "parallax_inputs", "parallax_of", "resampled",
-           "views_of_pair"]  # fmt: skip
+__all__ = [
+    "First",
+    "Pair",
+    "display_in",
+    "exact_parallax",
+    "eye_views",
+    "is_mixed",
+    "is_pair_ready",
+    "moved_eyes",
+    "pair_fault",
+    "pair_inputs",
+    "pair_of",
+    "parallax_inputs",
+    "parallax_of",
+    "resampled",
+    "views_of_pair",
+]

@@ -1,4 +1,4 @@
-"""What workers tell of a frame's eyes: how the pair seems to have come, its faults, its parallax, its roundness.
+"""What workers tell of a frame's eyes: how the pair seems to have come, its faults, parallax, roundness.
 
 A small plain dict kept beside the beauty's statistics; what it means over a whole delivery is said by
 `eyes.checks`.

@@ -7,6 +7,6 @@ from drawstring.standins.renderer.scene import Lamp, Material, PackedScene, Scen
 from drawstring.standins.renderer.writing import write_frame, write_picture
 
 __all__ = [
-    "LATLONG", "Camera", "Lamp", "Material", "PackedScene", "RenderedFrame", "Scene", "Sky", "View", "asset_planes",
-    "name_header", "name_planes", "render", "write_frame", "write_picture",
+    "LATLONG", "Camera", "Lamp", "Material", "PackedScene", "RenderedFrame", "Scene", "Sky", "View",
+    "asset_planes", "name_header", "name_planes", "render", "write_frame", "write_picture",
 ]  # fmt: skip

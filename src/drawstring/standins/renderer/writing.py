@@ -5,16 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-import OpenEXR
-
 import numpy as np
+import OpenEXR
 
 from drawstring.core.io.facts import Window
 from drawstring.core.io.writing import write_exr
 from drawstring.standins.renderer.camera import LATLONG, Camera, View
 from drawstring.standins.renderer.frame import RenderedFrame
 from drawstring.standins.renderer.names import asset_planes, name_header, name_planes
-
 
 LATLONG_MAP = OpenEXR.ENVMAP_LATLONG
 

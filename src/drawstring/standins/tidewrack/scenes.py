@@ -166,7 +166,7 @@ def painted_buoy_camera(t: float) -> Camera:
 
 
 def bell_yard() -> Scene:
-    """Hang the yard's bell close by, things in every direction round it: for two eyes, and for turning round."""
+    """Hang the yard's bell close by, things in every direction round it: for two eyes, for turning."""
     scene = fog_yard()
     timber, brass = scene.paint(TIMBER), scene.paint(Material((0.48, 0.31, 0.10), 0.35, 90, grain=0.1))
     frame = scene.object("bell_frame")
@@ -176,7 +176,8 @@ def bell_yard() -> Scene:
     scene.box(frame, timber, (0, 2.2, -3.4), (0.95, 0.07, 0.08))
     bell = scene.object("bell")
     for base, high, wide, narrow in (
-        (1.02, 0.08, 0.36, 0.33), (1.10, 0.18, 0.33, 0.25), (1.28, 0.30, 0.25, 0.20), (1.58, 0.14, 0.20, 0.10),
+        (1.02, 0.08, 0.36, 0.33), (1.10, 0.18, 0.33, 0.25), (1.28, 0.30, 0.25, 0.20),
+        (1.58, 0.14, 0.20, 0.10),
     ):  # fmt: skip
         scene.frustum(bell, brass, (0, base, -3.4), high, wide, narrow)
     ring(scene, bell, brass, (0, 1.80, -3.4), 0.07, 0.018)

@@ -255,8 +255,8 @@ def _render_one(shot: DemoShot, of: str, i: int, path: str, width: int, height: 
     view = View(width, height, samples=samples, eye={"left": -1.0, "right": 1.0}.get(of, 0.0))
     if shot.is_round:
         view = replace(view, height=width // 2, projection=LATLONG)
-    # One seed for all sequences of a frame: what several of them see is the same to the last bit. But grain that
-    # is the same in both eyes would hang on the screen like dirt.
+    # One seed for all sequences of a frame: what several of them see is the same to the last bit. But grain
+    # that is the same in both eyes would hang on the screen like dirt.
     seed = shot.first + i + (1000 if of == "right" else 0)
     frame = render(packed, camera, view, seed=seed, nothing=shot.nothing)
     if beside:

@@ -20,6 +20,7 @@ from drawstring.store.standing import ShotStanding, standing
 from drawstring.web.alpha.words import alpha_words
 from drawstring.web.depth.words import depth_words
 from drawstring.web.drawing import spark
+from drawstring.web.eyes.words import eyes_words
 from drawstring.web.services import who, work
 
 bp = Blueprint("bench", __name__)
@@ -143,6 +144,7 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
         "next_knot": _next_knot(how, knot),
         **(depth_words(session, one, how, usable) if knot == "depth" else {}),
         **(alpha_words(session, one, how, usable) if knot == "alpha" else {}),
+        **(eyes_words(session, one, how, usable) if knot == "eyes" and delivery else {}),
     }
 
 

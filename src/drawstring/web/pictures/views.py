@@ -26,7 +26,8 @@ from drawstring.core.recipe import (
     in_working_space,
     result_named,
 )
-from drawstring.core.recipe.pictures import light_among, picture, picture_inputs
+from drawstring.core.recipe.eye_results import needs_whole
+from drawstring.core.recipe.pictures import light_among, picture, picture_inputs, proxy
 from drawstring.core.recipe.sources import depth_pass, of_view, read_distances
 from drawstring.core.units import say_length
 from drawstring.store import deliveries, recipes, shows
@@ -47,9 +48,16 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
         at, shot = frame_here(session, shot_id, number), shows.shot_by_id(session, shot_id)
         recipe = tried(session, shot, request.args, number)
     passes = at.passes
-    planes = at.planes(picture_inputs(name, passes, recipe), level)
-    shown = picture(name, passes, recipe, planes, at.moment(level))
-    values = np.ascontiguousarray(shown.values)
+    whole = needs_whole(name, recipe, (at.display.width, at.display.height), level)
+    made_at = 0 if whole else level
+    planes = at.planes(picture_inputs(name, passes, recipe), made_at)
+    shown = picture(name, passes, recipe, planes, at.moment(made_at))
+    values = shown.values
+    if whole:
+        light = shown.kind == "light"
+        values = np.stack([proxy(values[..., c], level, is_light=light) for c in range(values.shape[2])], -1)
+    values = np.ascontiguousarray(values)
+    window, display = at.lies(values.shape, level)
     if values.shape[2] == 3:
         values = np.concatenate([values, np.ones_like(values[..., :1])], axis=-1)
     return Response(
@@ -60,8 +68,8 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
             "X-Type": "half" if values.dtype == np.float16 else "float",
             "X-Kind": shown.kind,
             "X-Ends": f"{shown.low:.9g} {shown.high:.9g}",
-            "X-Window": " ".join(map(str, at.window)),
-            "X-Display": " ".join(map(str, at.display)),
+            "X-Window": " ".join(map(str, window)),
+            "X-Display": " ".join(map(str, display)),
             "Cache-Control": "no-store",
         },
     )
@@ -76,6 +84,8 @@ def thumb(shot_id: int, number: int, name: str) -> Response:
     passes = at.passes
     wide = _whole("wide", 32, 1024, THUMB_PX)
     level = min(MAX_LEVEL, max(0, (at.window.width // wide).bit_length() - 1))
+    if needs_whole(name, recipe, (at.display.width, at.display.height), level):
+        level = 0
     planes = in_working_space(at.planes(picture_inputs(name, passes, recipe), level), passes, recipe)
     result = find_result(name)
     if result is not None:
@@ -198,6 +208,14 @@ class FrameHere:
                     self.files, some, window=self.window, level=level, is_light=is_light, display=self.display
                 )
         return read
+
+    def lies(self, shape: tuple[int, ...], level: int) -> tuple[Window, Window]:
+        """Give window and display of a made picture: the frame's own, but for one of another size."""
+        step = 1 << level
+        if shape[:2] == (-(-self.window.height // step), -(-self.window.width // step)):
+            return self.window, self.display
+        own = Window(0, 0, shape[1] * step - 1, shape[0] * step - 1)
+        return own, own
 
     def headers(self) -> dict[int, FileFacts]:
         """Give what each of the frame's files says of itself."""

@@ -1,9 +1,12 @@
-// What lies under the well at the Alpha knot: evidence of the open part, asked anew when frame or recipe change.
+// What lies under the well at the Alpha and Eyes knots: evidence of the open part, asked anew when frame or
+// recipe change.
 export class AlphaSide {
-  constructor(element, { shot, now, set, look }) {
-    Object.assign(this, { element, shot, now, set, look, part: "kind", place: 1, search: "" });
+  constructor(element, { shot, knot, now, set, look }) {
+    Object.assign(this, { element, shot, knot, now, set, look, part: "", place: 1, search: "" });
     element.addEventListener("click", ({ target }) => {
       const toggles = target.closest("[data-toggles]"), all = target.closest("[data-takes-pattern]");
+      const sets = target.closest("[data-set-eyes]");
+      if (sets) this.set(JSON.parse(sets.dataset.setEyes));
       if (toggles) this.#toggle(toggles.dataset);
       if (all) this.#add(all.dataset.takesPattern, all.dataset.pattern);
     });
@@ -21,11 +24,12 @@ export class AlphaSide {
 
   // One question under way, the newest one next.
   async show() {
+    if (!this.part) return;
     if (this.isBusy) { this.again = true; return; }
     this.isBusy = true;
     try {
       const query = new URLSearchParams({ part: this.part, place: this.place, frame: this.now(), search: this.search });
-      const answer = await fetch(`/shots/${this.shot}/alpha/evidence?${query}`);
+      const answer = await fetch(`/shots/${this.shot}/${this.knot}/evidence?${query}`);
       if (!answer.ok) return;
       const typing = document.activeElement?.id === "thing-search" ? document.activeElement.selectionStart : null;
       this.element.innerHTML = await answer.text();

@@ -27,19 +27,22 @@ function start() {
   const say = (text) => { note.textContent = text; note.hidden = !text; };
   const fixed = bench.dataset.results.split(" ");
   // Mattes and layers bear names that the recipe gives them.
-  const isResult = (name) => fixed.includes(name) || /(^|\.)(matte_|layer_|CryptoNamed\d)/.test(name);
+  const isResult = (name) => fixed.includes(name) || /(^|\.)(matte_|layer_|form_|CryptoNamed\d)/.test(name);
   const isThere = (name) => Boolean(document.querySelector(`#tray [data-pass="${CSS.escape(name.split("@")[0])}"]`));
   const inTray = () => [...document.querySelectorAll("#tray [data-pass]")].map((pass) => pass.dataset.pass).filter(isResult);
   // What a part of a knot makes, the one that shows it best first.
   const MADE = { range: ["depth_normalised"], mist: ["beauty_mist", "mist_amount"], focus: ["beauty_focus", "blur_radius"],
-    kind: ["over_ground", "fringes"], shadow: ["shadow_multiply", "shadow_layer"], stack: ["stack"] };
-  const made = () => (place.dataset.part === "mattes" ? [chosenForm()?.dataset.result].filter(Boolean) : MADE[place.dataset.part] ?? inTray());
+    kind: ["over_ground", "fringes"], shadow: ["shadow_multiply", "shadow_layer"], stack: ["stack"],
+    pair: ["eye_left"], parallax: ["parallax"], glasses: ["anaglyph"], round: ["eye_left"] };
+  const forms = () => inTray().filter((name) => name.startsWith("form_") || name === "anaglyph");
+  const made = () => (place.dataset.part === "forms" ? forms() : place.dataset.part === "mattes" ? [chosenForm()?.dataset.result].filter(Boolean) : MADE[place.dataset.part] ?? inTray());
   const resultInTray = () => made().find(isThere);
   // Half size is plenty while the picture is shown smaller than that.
   const level = () => (well.scale === null ? Number(bench.dataset.width) / well.canvas.width >= 1.9 : well.scale <= 0.52) ? 1 : 0;
 
   // A result that takes long comes small first and whole later; while a hand moves something, small is enough.
-  const SLOW = ["beauty_focus", "beauty_mist", "stack", "shadow_layer", "shadow_multiply", "shadow_recomposed"];
+  const SLOW = ["beauty_focus", "beauty_mist", "stack", "shadow_layer", "shadow_multiply", "shadow_recomposed",
+    "eye_left", "eye_right", "parallax", "anaglyph", "glasses_left", "glasses_right"];
   async function load(only = [0, 1]) {
     const mine = ++asked, at = frame;
     const slots = only.filter((slot) => slot === 0 || well.mode !== "one");
@@ -151,8 +154,8 @@ function start() {
   const tracks = document.getElementById("track") && new Tracks({ frames, now: () => frame, go, set: settle });
   const drawing = new Drawing(wellElement, well, { tracks, now: () => frame, set: settle, say });
   const brush = new Brush(wellElement, well, { now: () => frame, set: settle, say });
-  const evidenceElement = document.getElementById("alpha-evidence");
-  const alphaSide = evidenceElement && new AlphaSide(evidenceElement, { shot, now: () => frame, set: settle });
+  const evidenceElement = document.getElementById("alpha-evidence") ?? document.getElementById("eyes-evidence");
+  const alphaSide = evidenceElement && new AlphaSide(evidenceElement, { shot, knot, now: () => frame, set: settle });
   const form = () => document.querySelector("input[name=strip-form]:checked")?.value;
   document.querySelectorAll("input[name=strip-form]").forEach((input) => input.addEventListener("change", () => {
     for (const [one, id] of [["strip", "strip"], ["frames", "over-frames"], ["side", "from-side"]]) {
@@ -227,7 +230,7 @@ function start() {
     chosenLayers[part] = chosen;
     layers.forEach((form) => { form.hidden = Number(form.dataset.layer) !== chosen; });
     own.querySelectorAll(".layers li").forEach((item) => item.classList.toggle("is-chosen", Number(item.dataset.layer) === chosen));
-    const prefix = { mist: `depth.mist.${chosen}.`, focus: "depth.focus.", mattes: `alpha.mattes.${chosen}.`, shadow: "alpha.shadow.", stack: `alpha.stack.${chosen}.` }[part] ?? "-";
+    const prefix = { pair: "eyes.", parallax: "eyes.", round: "eyes.", mist: `depth.mist.${chosen}.`, focus: "depth.focus.", mattes: `alpha.mattes.${chosen}.`, shadow: "alpha.shadow.", stack: `alpha.stack.${chosen}.` }[part] ?? "-";
     tracks.prefer(prefix);
     if (strip) {
       document.querySelector("[data-says=strip]").textContent = SAYS[part];
@@ -242,11 +245,47 @@ function start() {
   function showPart() {
     const result = resultInTray(), before = isThere("beauty") ? "beauty" : names[0];
     if (!result) return;
+    if (knot === "eyes") return showEyes(result);
     const isWhole = ["focus", "kind", "shadow", "stack"].includes(place.dataset.part);
     [names[0], names[1]] = isWhole ? [result, before] : [before, result];
     if (isWhole && well.mode === "wipe") setMode("one");
     else if (!isWhole && well.mode === "one") setMode("wipe");
     else { mark(); load(); }
+  }
+  // Left and right lie in A and B, so that every way of looking at two eyes has them.
+  function showEyes(result) {
+    const isPair = ["pair", "round"].includes(place.dataset.part);
+    names[0] = isPair ? "eye_left" : result;
+    names[1] = isThere("eye_right") ? "eye_right" : names[0];
+    turn(place.dataset.part === "round" && isRoundShot());
+    setMode(isPair && place.dataset.part === "pair" ? (EYE_MODES.includes(well.mode) ? well.mode : "beside") : "one");
+  }
+  const EYE_MODES = ["beside", "wipe", "difference", "crossed", "flicker", "anaglyph", "lines"];
+  const isRoundShot = () => Boolean(place.querySelector("#eyes-is_round")?.checked);
+  function turn(on) {
+    well.turn(on ? well.looks ?? { yaw: 0, pitch: 0, field: 80 } : null);
+    document.getElementById("look-round")?.setAttribute("aria-pressed", String(on));
+    sayLooks();
+  }
+  function sayLooks() {
+    const at = document.getElementById("looks-at"), looks = well.round;
+    if (at) at.textContent = looks ? `${looks.yaw.toFixed(0)}° right, ${looks.pitch.toFixed(0)}° up, ${looks.field.toFixed(0)}° across` : "";
+  }
+  function turnBy(yaw, pitch, field = 0) {
+    const { round } = well;
+    well.turn({
+      yaw: ((round.yaw + yaw + 540) % 360) - 180,
+      pitch: Math.min(90, Math.max(-90, round.pitch + pitch)),
+      field: Math.min(140, Math.max(10, round.field + field)),
+    });
+    sayLooks();
+  }
+  document.getElementById("look-round")?.addEventListener("click", () => turn(!well.round));
+  const swapEyes = () => place.querySelector("#eyes-swap")?.click();
+  document.getElementById("swap-eyes")?.addEventListener("click", swapEyes);
+  function readMatrices() {
+    const told = document.getElementById("anaglyph-matrices");
+    if (told) well.setAnaglyph(JSON.parse(told.textContent));
   }
   function showSwatches(layer) {
     const target = place.querySelector(`[data-swatches="${layer}"]`);
@@ -256,6 +295,12 @@ function start() {
     const tab = target.closest("[role=tab]"), layer = target.closest("[data-choose-layer]"), sets = target.closest("[data-sets]");
     if (tab) openPart(tab.dataset.part, { isFirst: true });
     if (layer) { chosenLayers[place.dataset.part] = Number(layer.dataset.chooseLayer); openPart(place.dataset.part, { isFirst: place.dataset.part === "mattes" }); }
+    if (target.closest("[data-middle]") && well.round) {
+      const had = (name) => Number(place.querySelector(`[name="eyes.${name}"]`).value) || 0;
+      settle({ "eyes.yaw": had("yaw") + well.round.yaw, "eyes.pitch": had("pitch") });
+      turnBy(-well.round.yaw, 0);
+    }
+    if (target.closest("[data-flat]") && well.round) settle({ "eyes.look_yaw": well.round.yaw.toFixed(2), "eyes.look_pitch": well.round.pitch.toFixed(2), "eyes.look_field": well.round.field.toFixed(1) });
     if (target.closest("[data-adds-layer]")) { chosenLayers.stack = 99; settle({ "alpha.stack.add": document.getElementById("layer-source").value }); }
     if (sets) {
       if (sets.dataset.sets.endsWith(".add")) chosenLayers[place.dataset.part] = 99;
@@ -304,6 +349,7 @@ function start() {
     [0, 1].forEach((slot) => { if (isResult(names[slot]) && !isThere(names[slot])) names[slot] = resultInTray() ?? (isThere("depth") ? "depth" : names[slot]); });
     // Whoever is about to click on the picture goes on; only the press in the panel is a new one.
     take(taking);
+    readMatrices();
     tracks?.read();
     openPart(place.dataset.part || "", { isFirst: Boolean(strip || alphaSide) && hadNone });
     // A corrected role may have given a pass another name.
@@ -372,7 +418,11 @@ function start() {
     if (held?.isPainting) return brush.move(event);
     if (held) {
       held.moved ||= Math.hypot(event.clientX - held.x, event.clientY - held.y) > 4;
-      if (held.moved) { well.move(event.clientX - held.lastX, event.clientY - held.lastY); Object.assign(held, { lastX: event.clientX, lastY: event.clientY }); }
+      if (held.moved && well.round) {
+        const per = well.round.field / well.canvas.clientWidth;
+        turnBy((held.lastX - event.clientX) * per, (event.clientY - held.lastY) * per);
+        Object.assign(held, { lastX: event.clientX, lastY: event.clientY });
+      } else if (held.moved) { well.move(event.clientX - held.lastX, event.clientY - held.lastY); Object.assign(held, { lastX: event.clientX, lastY: event.clientY }); }
       return;
     }
     const at = well.pixelAt(event.clientX, event.clientY);
@@ -398,6 +448,7 @@ function start() {
   });
   well.canvas.addEventListener("wheel", (event) => {
     event.preventDefault();
+    if (well.round) return turnBy(0, 0, event.deltaY * 0.05);
     well.zoom(1.0015 ** -event.deltaY, event.clientX, event.clientY);
   }, { passive: false });
   wellElement.addEventListener("well-zoomed", (event) => {
@@ -436,11 +487,20 @@ function start() {
     if (event.key === "Enter" && drawing.isOn) return drawing.close();
     if (isTyping(event) || event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented) return;
     if (event.target.closest(".handle, .wipe")) return;
-    const modes = ["one", "wipe", "beside", "difference"];
+    const modes = ["one", "wipe", "beside", "difference", ...(knot === "eyes" ? ["crossed", "flicker", "anaglyph", "lines"] : [])];
+    if (knot === "eyes" && event.shiftKey && event.key.startsWith("Arrow")) {
+      const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key], field = place.querySelector("[name='eyes.shift']");
+      if (!by || !field) return;
+      event.preventDefault();
+      return settle({ "eyes.shift": (Number(field.value) || 0) + by });
+    }
+    const turns = well.round && { ArrowLeft: [-5, 0], ArrowRight: [5, 0], ArrowUp: [0, 5], ArrowDown: [0, -5] }[event.key];
+    if (turns && !event.target.closest("input")) { event.preventDefault(); return turnBy(...turns); }
     const press = {
       ArrowLeft: () => step(-1), ArrowRight: () => step(1), " ": play,
       "[": () => expose(well.stops - 0.5), "]": () => expose(well.stops + 0.5),
       f: () => well.fit(), z: () => well.oneToOne(), n: () => take("depth.near"), m: () => take("depth.far"), s: () => { if (strip) { openPart("focus"); take("depth.focus.distance"); } },
+      ...(knot === "eyes" ? { x: swapEyes, r: () => turn(!well.round) } : {}),
       c: () => take(chosenForm()?.querySelector("[data-take$=\".things\"]")?.dataset.take ?? null),
       ...Object.fromEntries(modes.map((mode, i) => [String(i + 1), () => setMode(mode)])),
     }[event.key.length === 1 ? event.key.toLowerCase() : event.key];
@@ -459,6 +519,7 @@ function start() {
 
   if (wished.get("pass") && document.querySelector(`#tray [data-pass="${CSS.escape(wished.get("pass"))}"]`)) names[0] = wished.get("pass");
   showFacts(names[0]);
+  readMatrices();
   mark();
   view(document.getElementById("view").value).then(() => load());
   if (knot === "depth" && names[0] !== names[1]) setMode("wipe");

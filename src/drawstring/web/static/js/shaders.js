@@ -21,7 +21,13 @@ uniform float scale;      // canvas pixels to one picture pixel
 uniform vec4 display;     // x, y, width, height
 uniform float exposure;   // a factor
 uniform int channel;      // 0 all, 1 to 4 one of them
-uniform int mode;         // 0 one, 1 wipe, 2 beside, 3 difference
+uniform int mode;         // 0 one, 1 wipe, 2 beside, 3 difference, 4 crossed, 5 flicker, 6 anaglyph, 7 lines
+uniform int phase;        // which eye flickers now
+uniform mat3 leftMatrix, rightMatrix;
+uniform bool mixLinear;
+uniform float field;      // tangent of half the angle across when looking round; 0 is flat
+uniform vec2 room;        // canvas pixels that one picture has
+uniform mat3 turn;        // a direction of the viewer into the picture's own
 uniform float wipe;       // canvas x
 uniform vec3 surround;
 uniform sampler2D distances;
@@ -40,6 +46,30 @@ vec4 read(sampler2D picture, Slot slot, vec2 at, out bool inside) {
   inside = all(greaterThanEqual(uv, vec2(0.0))) && all(lessThan(uv, vec2(1.0)));
   vec4 value = texture(picture, uv);
   return slot.channels == 1 ? vec4(value.rrr, 1.0) : value;
+}
+
+// All-round pictures are looked at from within: light is blended, and goes on round the back.
+vec4 readRound(sampler2D picture, Slot slot, vec2 uv) {
+  ivec2 count = textureSize(picture, 0);
+  vec2 at = uv * vec2(count) - 0.5;
+  if (slot.kind != 0) at = floor(at + 0.5);
+  ivec2 first = ivec2(floor(at));
+  vec2 share = at - vec2(first);
+  vec4 rows[2];
+  for (int j = 0; j < 2; j++) {
+    int y = clamp(first.y + j, 0, count.y - 1);
+    vec4 here = texelFetch(picture, ivec2((first.x + count.x) % count.x, y), 0);
+    vec4 next = texelFetch(picture, ivec2((first.x + 1 + count.x) % count.x, y), 0);
+    rows[j] = mix(here, next, share.x);
+  }
+  vec4 value = mix(rows[0], rows[1], share.y);
+  return slot.channels == 1 ? vec4(value.rrr, 1.0) : value;
+}
+
+vec2 roundPlace(vec2 p) {
+  vec3 d = normalize(vec3((2.0 * p.x / room.x - 1.0) * field, (2.0 * p.y / room.y - 1.0) * field * room.y / room.x, 1.0));
+  vec3 s = turn * d;
+  return vec2(atan(s.x, s.z) / 6.283185307179586 + 0.5, 0.5 - asin(clamp(-s.y, -1.0, 1.0)) / 3.141592653589793);
 }
 
 vec3 shown(vec4 value, Slot slot, vec2 at) {
@@ -68,16 +98,30 @@ vec3 shown(vec4 value, Slot slot, vec2 at) {
 
 void main() {
   vec2 p = vec2(gl_FragCoord.x, size.y - gl_FragCoord.y);
-  bool second = mode == 1 ? p.x >= wipe : mode == 2 ? p.x >= size.x * 0.5 : false;
-  if (mode == 2 && second) p.x -= floor(size.x * 0.5);
+  bool isPaired = mode == 2 || mode == 4, isRightHalf = isPaired && p.x >= size.x * 0.5;
+  bool second = mode == 1 ? p.x >= wipe : isPaired ? isRightHalf != (mode == 4) : mode == 5 ? phase == 1 : false;
+  if (isRightHalf) p.x -= floor(size.x * 0.5);
   vec2 at = (p - offset) / scale + display.xy;
+  bool inA, inB;
+  vec4 a, b;
+  if (field > 0.0) {
+    vec2 uv = roundPlace(p);
+    at = display.xy + uv * display.zw;
+    a = readRound(pictureA, slotA, uv);
+    b = readRound(pictureB, slotB, uv);
+    inA = inB = true;
+  } else {
+    a = read(pictureA, slotA, at, inA);
+    b = read(pictureB, slotB, at, inB);
+  }
   vec2 frame = (at - display.xy) / display.zw;
   bool framed = all(greaterThanEqual(frame, vec2(0.0))) && all(lessThan(frame, vec2(1.0)));
-  bool inA, inB;
-  vec4 a = read(pictureA, slotA, at, inA);
-  vec4 b = read(pictureB, slotB, at, inB);
+  // A line of the picture that came, not of the screen: that is what an interlaced display gets.
+  if (mode == 7) second = mod(floor(at.y), 2.0) > 0.5;
   vec3 c;
   if (mode == 3) c = clamp(abs(a.rgb - b.rgb) * exposure, 0.0, 1.0);
+  else if (mode == 6 && mixLinear) c = throughView(max(leftMatrix * a.rgb + rightMatrix * b.rgb, 0.0) * exposure);
+  else if (mode == 6) c = clamp(leftMatrix * shown(a, slotA, at) + rightMatrix * shown(b, slotB, at), 0.0, 1.0);
   else if (second) c = shown(b, slotB, at);
   else c = shown(a, slotA, at);
   bool inside = second ? inB : inA;

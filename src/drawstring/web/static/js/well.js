@@ -2,7 +2,15 @@
 import { FRAGMENT, VERTEX } from "./shaders.js";
 
 const KINDS = { light: 0, values: 1, direction: 2, distance: 3, signed: 4 };
-const MODES = { one: 0, wipe: 1, beside: 2, difference: 3 };
+const MODES = { one: 0, wipe: 1, beside: 2, difference: 3, crossed: 4, flicker: 5, anaglyph: 6, lines: 7 };
+const PAIRED = ["beside", "crossed"];
+const FLICKER_MS = 350;
+
+// Where a viewer who is turned looks, into the picture's own directions, column by column (see core.eyes.sphere).
+function turned({ yaw, pitch }) {
+  const a = (yaw * Math.PI) / 180, b = (pitch * Math.PI) / 180;
+  return [Math.cos(a), 0, -Math.sin(a), Math.sin(a) * Math.sin(b), Math.cos(b), Math.cos(a) * Math.sin(b), Math.sin(a) * Math.cos(b), -Math.sin(b), Math.cos(a) * Math.cos(b)];
+}
 const CHANNELS = { all: 0, R: 1, G: 2, B: 3, A: 4 };
 
 export function halfToNumber(bits) {
@@ -26,6 +34,8 @@ export class Well {
     this.share = 0.5;
     this.scale = null;
     this.offset = [0, 0];
+    this.round = null;
+    this.anaglyph = { left: [1, 0, 0, 0, 0, 0, 0, 0, 0], right: [0, 0, 0, 0, 1, 0, 0, 0, 1], linear: false };
     this.#prepare();
     new ResizeObserver(() => this.#resize()).observe(element);
     this.#resize();
@@ -116,7 +126,7 @@ export class Well {
   get display() { return this.pictures[0]?.display ?? this.pictures[1]?.display ?? [0, 0, 1, 1]; }
 
   // The room a picture has: the whole well, or half of it when two lie beside each other.
-  get room() { return [this.mode === "beside" ? Math.floor(this.canvas.width / 2) : this.canvas.width, this.canvas.height]; }
+  get room() { return [PAIRED.includes(this.mode) ? Math.floor(this.canvas.width / 2) : this.canvas.width, this.canvas.height]; }
 
   fit() {
     const [width, height] = this.room, [, , w, h] = this.display;
@@ -156,9 +166,25 @@ export class Well {
   }
 
   set(state) {
-    const beside = this.mode === "beside";
+    const beside = PAIRED.includes(this.mode);
     Object.assign(this, state);
-    if ((this.mode === "beside") !== beside && this.scale !== null) this.fit();
+    if (PAIRED.includes(this.mode) !== beside && this.scale !== null) this.fit();
+    clearInterval(this.flickering);
+    this.phase = 0;
+    if (this.mode === "flicker") this.flickering = setInterval(() => { this.phase = 1 - this.phase; this.draw(); }, FLICKER_MS);
+    this.draw();
+  }
+
+  // Two 3 x 3 matrices, column by column, and whether they work on linear light.
+  setAnaglyph(anaglyph) {
+    this.anaglyph = anaglyph;
+    this.draw();
+  }
+
+  // Look about in an all-round picture: {yaw, pitch, field} in degrees; null lays it flat again.
+  turn(looks) {
+    this.round = looks;
+    if (looks) this.looks = looks;
     this.draw();
   }
 
@@ -172,14 +198,23 @@ export class Well {
     if (this.scale === null) return null;
     let [x, y] = this.#canvasPoint(clientX, clientY);
     const half = Math.floor(this.canvas.width / 2);
-    const second = this.mode === "wipe" ? x >= this.share * this.canvas.width : this.mode === "beside" && x >= half;
-    if (this.mode === "beside" && second) x -= half;
+    const isRightHalf = PAIRED.includes(this.mode) && x >= half;
+    const second = this.mode === "wipe" ? x >= this.share * this.canvas.width : isRightHalf !== (this.mode === "crossed");
+    if (isRightHalf) x -= half;
     const [left, top] = this.display;
-    const at = [Math.floor((x - this.offset[0]) / this.scale) + left, Math.floor((y - this.offset[1]) / this.scale) + top];
+    const at = this.round ? this.#roundPixel(x, y) : [Math.floor((x - this.offset[0]) / this.scale) + left, Math.floor((y - this.offset[1]) / this.scale) + top];
     const picture = this.pictures[second ? 1 : 0] ?? this.pictures[0];
     if (!picture) return null;
     const [x0, y0, w, h] = picture.window;
     return at[0] >= x0 && at[1] >= y0 && at[0] < x0 + w && at[1] < y0 + h ? { x: at[0], y: at[1], slot: second ? 1 : 0 } : null;
+  }
+
+  #roundPixel(x, y) {
+    const [width, height] = this.room, [left, top, w, h] = this.display, m = turned(this.round);
+    const half = Math.tan((this.round.field * Math.PI) / 360);
+    const d = [((2 * x) / width - 1) * half, (((2 * y) / height - 1) * half * height) / width, 1];
+    const [sx, sy, sz] = [0, 1, 2].map((i) => (m[i] * d[0] + m[3 + i] * d[1] + m[6 + i] * d[2]) / Math.hypot(...d));
+    return [Math.floor((Math.atan2(sx, sz) / (2 * Math.PI) + 0.5) * w) + left, Math.floor((0.5 - Math.asin(-sy) / Math.PI) * h) + top];
   }
 
   // A picture's own values at a pixel, without asking the server; a proxy gives its nearest.
@@ -249,6 +284,13 @@ export class Well {
     gl.uniform1i(this.at("channel"), CHANNELS[this.channel]);
     gl.uniform1i(this.at("mode"), MODES[mode]);
     gl.uniform1f(this.at("wipe"), this.share * width);
+    gl.uniform1i(this.at("phase"), this.phase ?? 0);
+    gl.uniformMatrix3fv(this.at("leftMatrix"), false, this.anaglyph.left);
+    gl.uniformMatrix3fv(this.at("rightMatrix"), false, this.anaglyph.right);
+    gl.uniform1i(this.at("mixLinear"), this.anaglyph.linear ? 1 : 0);
+    gl.uniform1f(this.at("field"), this.round ? Math.tan((this.round.field * Math.PI) / 360) : 0);
+    gl.uniform2f(this.at("room"), ...this.room);
+    gl.uniformMatrix3fv(this.at("turn"), false, this.round ? turned(this.round) : [1, 0, 0, 0, 1, 0, 0, 0, 1]);
     const grey = parseInt(getComputedStyle(document.documentElement).getPropertyValue("--surround").trim().slice(1, 3), 16) / 255;
     gl.uniform3f(this.at("surround"), grey, grey, grey);
     gl.drawArrays(gl.TRIANGLES, 0, 3);
@@ -257,6 +299,7 @@ export class Well {
     Object.assign(this.canvas.dataset, {
       scale: this.scale / this.ratio, left: this.offset[0] / this.ratio, top: this.offset[1] / this.ratio,
       band: this.band ? this.band.join(" ") : "", a: this.pictures[0].key, b: this.pictures[1]?.key ?? "", mode,
+      round: this.round ? `${this.round.yaw} ${this.round.pitch} ${this.round.field}` : "",
     });
   }
 }

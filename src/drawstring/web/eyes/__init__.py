@@ -1,0 +1,1 @@
+"""The Eyes knot on the bench."""
