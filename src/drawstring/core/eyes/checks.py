@@ -57,7 +57,7 @@ def check_eyes(
     found: list[Finding] = []
     if fault:
         found.append(
-            _finding(
+            Finding(
                 "eyes-no-pair",
                 Severity.STOPS,
                 f"There is no pair: {fault}.",
@@ -73,7 +73,7 @@ def check_eyes(
     for eye, frames in missing.items():
         if frames:
             found.append(
-                _finding(
+                Finding(
                     "eyes-missing",
                     Severity.STOPS,
                     f"The {eye} eye lacks {len(frames)} frames, the first is {frames[0]}.",
@@ -86,7 +86,7 @@ def check_eyes(
     if settings.came is Came.VIEWS and len(set(has_depth.values())) > 1:
         eye = next(name for name, has in has_depth.items() if not has)
         found.append(
-            _finding(
+            Finding(
                 "eyes-depth-one",
                 Severity.WARNS,
                 f"The {eye} eye came without depth.",
@@ -102,12 +102,6 @@ def check_eyes(
     return found
 
 
-def _finding(
-    code: str, severity: Severity, what: str, where: str, why: str, remedy: str, **more: Any
-) -> Finding:
-    return Finding(code, severity, what, where, why, remedy, **more)
-
-
 def _set(label: str, **values: str) -> Mend:
     return Mend(label, Does.SET, tuple((f"eyes.{name}", value) for name, value in values.items()))
 
@@ -120,7 +114,7 @@ def check_arrived(settings: EyesSettings, told: Eyes, where: str) -> list[Findin
     if len(proposals) > len(told) / 2:
         packing, reason, _ = max(proposals, key=lambda one: one[2])
         return [
-            _finding(
+            Finding(
                 "eyes-packed",
                 Severity.NOTES,
                 f"The picture looks like two eyes, {packing}: {reason}.",
@@ -132,7 +126,7 @@ def check_arrived(settings: EyesSettings, told: Eyes, where: str) -> list[Findin
         ]
     if any("seam" in frame for frame in told.values()):
         return [
-            _finding(
+            Finding(
                 "eyes-round",
                 Severity.NOTES,
                 "The picture shows all directions.",
@@ -154,7 +148,7 @@ def _arrival(settings: EyesSettings, told: Eyes, size: tuple[int, int], where: s
     if not lines and size[0 if across else 1] % 2:
         side = f"{size[0]} px wide" if across else f"{size[1]} px high"
         return [
-            _finding(
+            Finding(
                 "eyes-odd",
                 Severity.STOPS,
                 f"The packed picture is {side}, which makes no two equal halves.",
@@ -171,7 +165,7 @@ def _arrival(settings: EyesSettings, told: Eyes, size: tuple[int, int], where: s
         ]
         if combs and np.median(combs) < 1.2:
             return [
-                _finding(
+                Finding(
                     "eyes-scaled",
                     Severity.STOPS,
                     f"The lines do not alternate: neighbours differ {np.median(combs):.2f} times as much as "
@@ -187,7 +181,7 @@ def _arrival(settings: EyesSettings, told: Eyes, size: tuple[int, int], where: s
             []
             if lines
             else [
-                _finding(
+                Finding(
                     "eyes-mono",
                     Severity.WARNS,
                     f"The picture does not look {settings.packing.value}: its halves are not alike.",
@@ -202,7 +196,7 @@ def _arrival(settings: EyesSettings, told: Eyes, size: tuple[int, int], where: s
         packing, reason, sure = Counter({tuple(p): 1 for p in map(tuple, proposals)}).most_common(1)[0][0]
         if packing != settings.packing.value:
             return [
-                _finding(
+                Finding(
                     "eyes-packing",
                     Severity.WARNS,
                     f"The picture looks {packing}: {reason}.",
@@ -233,7 +227,7 @@ def _pair(settings: EyesSettings, told: Eyes, where: str) -> list[Finding]:
     doubled = [n for n, frame in sorted(told.items()) if frame.get("pair", {}).get("is_doubled")]
     if doubled:
         return [
-            _finding(
+            Finding(
                 "eyes-doubled",
                 Severity.STOPS,
                 f"Both eyes show the very same picture in {len(doubled)} frames.",
@@ -254,7 +248,7 @@ def _pair(settings: EyesSettings, told: Eyes, where: str) -> list[Finding]:
         order = -order
     if order < -0.2:
         found.append(
-            _finding(
+            Finding(
                 "eyes-swapped",
                 Severity.STOPS,
                 f"The eyes are swapped: nearness and parallax say so by {said['told_by']} "
@@ -269,7 +263,7 @@ def _pair(settings: EyesSettings, told: Eyes, where: str) -> list[Finding]:
     offset = flip * said["offset"] - settings.mend_down
     if abs(offset) > _OFFSET_PX:
         found.append(
-            _finding(
+            Finding(
                 "eyes-offset",
                 Severity.WARNS,
                 f"The right eye lies {abs(offset):.2f} px {'lower' if offset > 0 else 'higher'} than the "
@@ -284,7 +278,7 @@ def _pair(settings: EyesSettings, told: Eyes, where: str) -> list[Finding]:
     turn = flip * said["turn_degrees"] - settings.mend_turn
     if abs(turn) > _TURN:
         found.append(
-            _finding(
+            Finding(
                 "eyes-turned",
                 Severity.WARNS,
                 f"The right eye is turned by {turn:+.3f}° against the left ({of_all}).",
@@ -297,7 +291,7 @@ def _pair(settings: EyesSettings, told: Eyes, where: str) -> list[Finding]:
     scale = said["scale"] ** flip / (settings.mend_scale / 100)
     if abs(scale - 1) > _SIZE:
         found.append(
-            _finding(
+            Finding(
                 "eyes-size",
                 Severity.WARNS,
                 f"The right eye is {scale:.2%} the size of the left ({of_all}).",
@@ -311,7 +305,7 @@ def _pair(settings: EyesSettings, told: Eyes, where: str) -> list[Finding]:
     if max(abs(v - 1) for v in gain) > _LIGHT:
         whole = [v * g for v, g in zip(gain, settings.mend_gain, strict=True)]
         found.append(
-            _finding(
+            Finding(
                 "eyes-light",
                 Severity.WARNS,
                 f"The right eye is {' '.join(f'{v:.3f}' for v in gain)} times as bright (R G B; {of_all}).",
@@ -324,7 +318,7 @@ def _pair(settings: EyesSettings, told: Eyes, where: str) -> list[Finding]:
     toed = [frame["rig"] for frame in told.values() if "rig" in frame and abs(frame["rig"][3]) > 0.02]
     if toed:
         found.append(
-            _finding(
+            Finding(
                 "eyes-toed-in",
                 Severity.WARNS,
                 f"The cameras are turned towards each other by {abs(np.median([r[3] for r in toed])):.2f}°.",
@@ -346,7 +340,7 @@ def _times(settings: EyesSettings, told: Eyes, where: str) -> list[Finding]:
         return []
     eye = "right" if (late > 0) is not settings.swap else "left"
     return [
-        _finding(
+        Finding(
             "eyes-late",
             Severity.STOPS,
             f"The {eye} eye is {abs(late)} frame{'s' if abs(late) > 1 else ''} late ({sure:.0%} sure).",
@@ -387,24 +381,22 @@ def _screen(settings: EyesSettings, told: Eyes, width: int, where: str) -> list[
         share = 100 * value / width
         if (share > limit) if is_far else (share < limit):
             frame = next(n for n, v in over.items() if v[1 if is_far else 0] == value)
+            what = (
+                f"Parallax reaches {share:+.2f} % of the width; a screen {settings.screen_m:g} m wide, "
+                f"{settings.viewer_m:g} m away, allows {limit:+.2f} %."
+            )
+            remedy = (
+                f"Move everything {'nearer' if is_far else 'back'} by "
+                f"{abs(value - limit * width / 100):.1f} px, "
+                "or bring the eyes closer together."
+            )
+            looks: dict[str, Any] = {"frame": frame, "mends": (show_frame(frame), show_pass("parallax"))}
+            turns = "Eyes would have to turn outwards or to the limit of comfort."
+            close = "Things come so close that eyes can't follow at ease."
             found.append(
-                _finding(
-                    "eyes-too-far" if is_far else "eyes-too-near",
-                    Severity.WARNS,
-                    f"Parallax reaches {share:+.2f} % of the width; a screen {settings.screen_m:g} m wide, "
-                    f"{settings.viewer_m:g} m away, allows {limit:+.2f} %.",
-                    where,
-                    (
-                        "Eyes would have to turn outwards or to the limit of comfort."
-                        if is_far
-                        else "Things come so close that eyes can't follow at ease."
-                    ),
-                    f"Move everything {'nearer' if is_far else 'back'} by "
-                    f"{abs(value - limit * width / 100):.1f} px, "
-                    "or bring the eyes closer together.",
-                    frame=frame,
-                    mends=(show_frame(frame), show_pass("parallax")),
-                )
+                Finding("eyes-too-far", Severity.WARNS, what, where, turns, remedy, **looks)
+                if is_far
+                else Finding("eyes-too-near", Severity.WARNS, what, where, close, remedy, **looks)
             )
     cut = {n: frame["sides"] for n, frame in told.items() if "sides" in frame}
     if cut:
@@ -413,7 +405,7 @@ def _screen(settings: EyesSettings, told: Eyes, width: int, where: str) -> list[
         now = settings.at(worst)
         if left < -0.5 and now.float_left < -left - 0.5 or right < -0.5 and now.float_right < -right - 0.5:
             found.append(
-                _finding(
+                Finding(
                     "eyes-window",
                     Severity.WARNS,
                     f"At the sides of frame {worst} things before the screen are cut by the frame "
@@ -439,7 +431,7 @@ def _forms(settings: EyesSettings, lossy: Sequence[str], size: tuple[int, int], 
     found = []
     if lossy:
         found.append(
-            _finding(
+            Finding(
                 "eyes-lossy",
                 Severity.WARNS,
                 f"{', '.join(lossy)} came compressed with loss.",
@@ -451,7 +443,7 @@ def _forms(settings: EyesSettings, lossy: Sequence[str], size: tuple[int, int], 
     if Form.ANAGLYPH in settings.deliver:
         if settings.anaglyph_file is AnaglyphFile.JPEG:
             found.append(
-                _finding(
+                Finding(
                     "eyes-jpeg",
                     Severity.WARNS,
                     "The anaglyph is written as JPEG.",
@@ -466,7 +458,7 @@ def _forms(settings: EyesSettings, lossy: Sequence[str], size: tuple[int, int], 
         )
         if max(left, right) > _MOST_GHOST:
             found.append(
-                _finding(
+                Finding(
                     "eyes-ghosts",
                     Severity.NOTES,
                     f"Through the glasses the left eye gets {left:.0%} of the other one's light, "
@@ -481,7 +473,7 @@ def _forms(settings: EyesSettings, lossy: Sequence[str], size: tuple[int, int], 
     for form, side in halves.items():
         if form in settings.deliver and settings.came is not Came.PACKED and size[side] % 2:
             found.append(
-                _finding(
+                Finding(
                     "eyes-odd",
                     Severity.STOPS,
                     f"An eye of {size[0]}x{size[1]} px can't be squeezed to half for {form.value}.",
@@ -499,7 +491,7 @@ def _round(settings: EyesSettings, told: Eyes, size: tuple[int, int], where: str
     width, height = next((frame["size"] for frame in seams.values()), size)
     if abs(width / height - 2) > 0.02:
         found.append(
-            _finding(
+            Finding(
                 "round-ratio",
                 Severity.STOPS,
                 f"An eye has {width}x{height} px; all directions need 2:1.",
@@ -512,7 +504,7 @@ def _round(settings: EyesSettings, told: Eyes, size: tuple[int, int], where: str
     torn = [n for n, frame in seams.items() if frame["seam"] > 2.5]
     if torn:
         found.append(
-            _finding(
+            Finding(
                 "round-seam",
                 Severity.WARNS,
                 f"The left edge does not continue the right one in {len(torn)} frames: "
@@ -527,7 +519,7 @@ def _round(settings: EyesSettings, told: Eyes, size: tuple[int, int], where: str
     poles = [n for n, frame in seams.items() if max(frame["poles"]) > 0.5]
     if poles:
         found.append(
-            _finding(
+            Finding(
                 "round-pole",
                 Severity.WARNS,
                 f"The first or last row changes along itself in {len(poles)} frames.",
@@ -544,7 +536,7 @@ def _round(settings: EyesSettings, told: Eyes, size: tuple[int, int], where: str
         rest = pitch + settings.pitch, roll + settings.roll
         if max(map(abs, rest)) > 0.3:
             found.append(
-                _finding(
+                Finding(
                     "round-level",
                     Severity.WARNS,
                     f"The camera was not level: {pitch:+.2f}° up, {roll:+.2f}° clockwise, by {levels[0][2]}.",
@@ -557,7 +549,7 @@ def _round(settings: EyesSettings, told: Eyes, size: tuple[int, int], where: str
             )
     elif seams:
         found.append(
-            _finding(
+            Finding(
                 "round-level-unknown",
                 Severity.NOTES,
                 "Whether the camera was level is not known.",
