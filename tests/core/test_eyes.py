@@ -227,7 +227,7 @@ def test_packed_pictures_are_recognised_and_scaled_ones_are_not(bell):
     assert propose(one).packing is None and propose(np.zeros((64, 64), np.float32)).packing is None
     rows = pack(one, other, Packing.ROWS, First.LEFT, is_mixed=True)
     scaled = cv2.resize(rows, (W - 40, H - 22), interpolation=cv2.INTER_AREA)
-    assert comb(rows, Packing.ROWS) > 1.2 > comb(scaled, Packing.ROWS)
+    assert comb(rows, Packing.ROWS) > 1.05 > comb(scaled, Packing.ROWS)
 
 
 def test_parallax_is_estimated_where_both_ways_agree():

@@ -6,6 +6,8 @@ known; everything after this knows scene units only. The raw numbers stay what t
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from drawstring.core.arrays import Plane
@@ -78,13 +80,10 @@ def distances(raw: Plane, settings: DepthSettings, camera: Camera, at: Moment) -
 
 def lens_of(arrived: Arrived, camera: Camera) -> Camera:
     """Give the camera, with what was typed where its header says nothing."""
-    return Camera(
-        camera.focal_mm or arrived.focal_mm,
-        camera.filmback_mm or arrived.filmback_mm,
-        camera.world_to_camera,
-        camera.is_latlong,
-        camera.near_clip,
-        camera.far_clip,
+    return replace(
+        camera,
+        focal_mm=camera.focal_mm or arrived.focal_mm,
+        filmback_mm=camera.filmback_mm or arrived.filmback_mm,
     )
 
 

@@ -163,7 +163,7 @@ def _arrival(settings: EyesSettings, told: Eyes, size: tuple[int, int], where: s
             for frame in told.values()
             if f"comb_{settings.packing.value.split()[0]}" in frame
         ]
-        if combs and np.median(combs) < 1.2:
+        if combs and np.median(combs) < 1.05:
             return [
                 Finding(
                     "eyes-scaled",

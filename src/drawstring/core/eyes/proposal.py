@@ -10,9 +10,9 @@ import numpy as np
 from drawstring.core.arrays import Plane
 from drawstring.core.eyes.packing import Packing
 
-_ALIKE = 0.8
+_ALIKE = 0.75
 _SMALL = 96
-_COMBED = 1.2
+_COMBED = 1.05
 """One picture's neighbouring lines differ less than every second ones, however grainy: 1 at most."""
 
 

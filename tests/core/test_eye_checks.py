@@ -1,0 +1,213 @@
+"""Findings about two eyes: from what workers tell of spoilt pictures, each with the press that mends it."""
+
+import numpy as np
+import pytest
+
+from drawstring.core.camera import Moment
+from drawstring.core.errors import SettingError
+from drawstring.core.eyes.checks import check_arrived, check_eyes, parallax_over_frames
+from drawstring.core.eyes.packing import First, Packing, pack
+from drawstring.core.eyes.settings import EyesSettings
+from drawstring.core.io.facts import ChannelRef
+from drawstring.core.passes import Pass, Role
+from drawstring.core.recipe import Recipe, available_results, change
+from drawstring.core.recipe.eye_results import needs_whole
+from drawstring.core.recipe.pairs import eye_views, pair_fault, pair_of, says_eyes
+from drawstring.core.recipe.results import find_result
+from drawstring.core.recipe.told_eyes import told_eyes
+from drawstring.standins.renderer import View, render
+from drawstring.standins.tidewrack import scenes
+
+W, H = 320, 180
+
+
+def a_pass(name: str, role: Role, suffixes: str, view: str = "", source: int = 0) -> Pass:
+    refs = tuple(ChannelRef(0, f"{name}.{s}", source) for s in suffixes)
+    return Pass(name, name, role, 1.0, "", view, refs, tuple(suffixes), ("float",) * len(suffixes))
+
+
+PAIR = [
+    a_pass("beauty", Role.BEAUTY, "RGB", "left"),
+    a_pass("depth", Role.DEPTH, "Z", "left"),
+    a_pass("right.beauty", Role.BEAUTY, "RGB", "right", 1),
+    a_pass("right.depth", Role.DEPTH, "Z", "right", 1),
+]
+ONE = PAIR[:1]
+
+
+@pytest.fixture(scope="module")
+def seen():
+    """Frames of both eyes: beauty and depth, the camera swaying so that time can be told."""
+    packed = scenes.bell_yard().packed()
+    found = []
+    for i in range(12):
+        camera = scenes.bell_yard_camera(0.5)
+        x, y, z = camera.position
+        camera = type(camera)(**{
+            **camera.__dict__, "position": (x + 0.2 * np.sin(1.3 * i), y + 0.12 * np.sin(0.8 * i * i), z),
+        })  # fmt: skip
+        found.append([
+            render(packed, camera, View(W, H, eye=eye, samples=1), seed=7 * i + int(eye)) for eye in (-1.0, 1.0)
+        ])  # fmt: skip
+    return found
+
+
+def pixels_of(left, right):
+    found = {}
+    for one, (beauty, z) in ((0, left), (2, right)):
+        found |= {ref: beauty[..., c] for c, ref in enumerate(PAIR[one].channels)}
+        found[PAIR[one + 1].channels[0]] = z
+    return found
+
+
+def told_pairs(seen, spoil=lambda beauty, z: (beauty, z), late=0, swapped=False):
+    told = {}
+    for i in range(len(seen)):
+        left, right = seen[i][0], seen[min(max(i - late, 0), len(seen) - 1)][1]
+        sides = [(one.beauty, one.planes["depth.Z"]) for one in (left, right)]
+        sides[1] = spoil(*sides[1])
+        told[1001 + i] = told_eyes(
+            PAIR, pixels_of(*(sides[::-1] if swapped else sides)), Moment(i), is_looked_at=True
+        )
+    return told
+
+
+def codes(told, settings=None, **facts):
+    usual = {
+        "fault": "",
+        "width": W,
+        "missing": {},
+        "has_depth": {"left": True, "right": True},
+        "lossy": [],
+        "size": (W, H),
+    }
+    given = settings or EyesSettings(needed=True)
+    return {f.code: f for f in check_eyes(given, told, where="TW040, eyes", **{**usual, **facts})}
+
+
+def test_what_is_wrong_with_an_eye_is_told_and_mended_by_a_press(seen):
+    assert not codes(told_pairs(seen)).keys() - {"eyes-window"}
+    spoilt = told_pairs(seen, lambda b, z: (np.roll(b, 3, axis=0) * np.float32(0.85), np.roll(z, 3, axis=0)))
+    found = codes(spoilt)
+    assert {"eyes-offset", "eyes-light"} <= set(found) and "lower" in found["eyes-offset"].what
+    typed = dict(found["eyes-offset"].mends[0].values) | dict(found["eyes-light"].mends[0].values)
+    mended = change(Recipe(), {"eyes.needed": "yes", **typed}, scene_unit="m").eyes
+    assert mended.mend_down == pytest.approx(3, abs=0.1) and mended.mend_gain[1] == pytest.approx(
+        0.85, abs=0.02
+    )
+    assert not {"eyes-offset", "eyes-light"} & set(codes(spoilt, mended))
+    swapped = told_pairs(seen, swapped=True)
+    found = codes(swapped)
+    assert found["eyes-swapped"].severity.value == "stops"
+    assert dict(found["eyes-swapped"].mends[0].values) == {"eyes.swap": "yes"}
+    assert "eyes-swapped" not in codes(swapped, EyesSettings(needed=True, swap=True))
+    late = codes(told_pairs(seen, late=1))
+    assert "right eye is 1 frame late" in late["eyes-late"].what
+    same = {n: told_eyes(PAIR, pixels_of(*[(one[0].beauty, one[0].planes["depth.Z"])] * 2), Moment(n), is_looked_at=True)
+            for n, one in enumerate(seen[:3])}  # fmt: skip
+    assert "eyes-doubled" in codes(same)
+
+
+def test_packed_deliveries_are_proposed_and_wrong_readings_told(seen):
+    def told(make):
+        found = {}
+        for n, (left, right) in enumerate(seen[:4]):
+            picture = make(left.beauty[..., :3], right.beauty[..., :3])
+            found[n] = told_eyes(
+                ONE, {r: picture[..., c] for c, r in enumerate(ONE[0].channels)}, Moment(n), is_looked_at=True
+            )
+        return found
+
+    for packing in (Packing.SIDE_BY_SIDE, Packing.ABOVE_BELOW, Packing.ROWS):
+        eyes = told(lambda a, b, how=packing: pack(a, b, how, First.LEFT, is_mixed=True))
+        (proposal,) = check_arrived(EyesSettings(), eyes, "TW040, beauty")
+        settings = change(Recipe(), dict(proposal.mends[0].values), scene_unit="m").eyes
+        assert settings.needed and settings.packing is packing
+        assert not {"eyes-mono", "eyes-packing", "eyes-scaled"} & set(codes(eyes, settings))
+    wrong = EyesSettings(needed=True, came="packed", packing="above/below")
+    beside = told(lambda a, b: pack(a, b, Packing.SIDE_BY_SIDE, First.LEFT, is_mixed=True))
+    assert dict(codes(beside, wrong)["eyes-packing"].mends[0].values) == {"eyes.packing": "side by side"}
+    mono = told(lambda a, b: a)
+    assert "eyes-mono" in codes(mono, wrong) and not check_arrived(EyesSettings(), mono, "")
+    rows = EyesSettings(needed=True, came="packed", packing="rows interlaced")
+    assert codes(mono, rows)["eyes-scaled"].severity.value == "stops"
+    odd = codes({}, EyesSettings(needed=True, came="packed"), size=(321, 180))
+    assert "321 px wide" in odd["eyes-odd"].what
+
+
+def test_screen_window_and_forms(seen):
+    told = {n: {"range": [-9.0, 0.0, 4.0], "sides": [-6.0, 0.5]} for n in (1, 2)}
+    found = codes(told, width=400)
+    assert "eyes-window" in found and not {"eyes-too-near", "eyes-too-far"} & set(found)
+    typed = dict(found["eyes-window"].mends[0].values)
+    floated = change(Recipe(), typed, scene_unit="m").eyes
+    assert (
+        floated.float_left == 6
+        and floated.float_right == 0
+        and "eyes-window" not in codes(told, floated, width=400)
+    )
+    close = codes(told, EyesSettings(needed=True, screen_m=10, viewer_m=12), width=400)
+    assert {"eyes-too-near", "eyes-too-far"} <= set(close)
+    back = change(Recipe(), {"eyes.shift@1": "-3"}, scene_unit="m").eyes
+    assert parallax_over_frames(told, back)[2] == (-12, 1)
+    forms = change(Recipe(), {"eyes.deliver": "anaglyph; side by side, half", "eyes.anaglyph_file": "jpeg",
+                              "eyes.method": "red-cyan, full"}, scene_unit="m").eyes  # fmt: skip
+    assert {"eyes-jpeg", "eyes-odd"} <= set(codes({}, forms, size=(321, 181)))
+    assert set(codes({}, fault="there is no beauty", missing={"right": [4, 5]}, lossy=["beauty"],
+                     has_depth={"left": True, "right": False})) == {
+        "eyes-no-pair", "eyes-missing", "eyes-depth-one", "eyes-lossy"}  # fmt: skip
+
+
+def test_round_pictures_are_checked():
+    settings = EyesSettings(needed=True, came="no pair", is_round=True)
+    good = {"size": [400, 200], "seam": 0.9, "poles": [0.1, 0.1], "level": [0.0, 0.1, "the camera"]}
+    assert not codes({1: good}, settings)
+    bad = {
+        **good,
+        "size": [400, 180],
+        "seam": 5.0,
+        "poles": [0.1, 0.9],
+        "level": [-4.0, 1.0, "upright lines"],
+    }
+    found = codes({1: bad}, settings)
+    assert set(found) == {"round-ratio", "round-seam", "round-pole", "round-level"}
+    mended = change(Recipe(), {**dict(found["round-level"].mends[0].values)}, scene_unit="m").eyes
+    assert (mended.pitch, mended.roll) == (4.0, -1.0)
+    levelled = mended.model_copy(update={"is_round": True, "came": "no pair"})
+    assert "round-level" not in codes({1: bad}, levelled)
+    assert "round-level-unknown" in codes({1: {k: v for k, v in good.items() if k != "level"}}, settings)
+    assert [f.code for f in check_arrived(EyesSettings(), {1: good}, "")] == ["eyes-round"]
+
+
+def test_settings_that_make_no_sense_are_refused():
+    for typed in ({"eyes.deliver": "hologram"}, {"eyes.own_matrix": "1 2 3"}, {"eyes.own_matrix": "a b"},
+                  {"eyes.screen_m": "0"}, {"eyes.packing": "diagonal"}):  # fmt: skip
+        with pytest.raises(SettingError):
+            change(Recipe(), typed, scene_unit="m")
+
+
+def test_views_become_eyes_and_what_lacks_is_said():
+    assert says_eyes(PAIR) and eye_views(EyesSettings(), PAIR) == ("", "right")
+    assert eye_views(EyesSettings(left_view="right", right_view="left"), PAIR) == ("right", "")
+    assert eye_views(EyesSettings(left_view="middle"), PAIR) is None and not says_eyes(ONE)
+    recipe = change(Recipe(), {"eyes.needed": "yes"}, scene_unit="m")
+    assert "two views" in pair_fault(ONE, recipe) and not pair_fault(PAIR, recipe)
+    made = change(recipe, {"eyes.came": "one eye"}, scene_unit="m")
+    assert "no depth" in pair_fault(ONE, made) and "how far" in pair_fault(PAIR[:2], made)
+    assert {"eye_left", "parallax", "anaglyph"} <= set(available_results(PAIR, recipe))
+    assert not {"eye_left", "right.eye_left"} & set(available_results(PAIR, Recipe()))
+    # Depth and shift, swap and window on planes that are known.
+    left = np.tile(np.arange(8, dtype=np.float32), (4, 1))
+    pixels = pixels_of((np.dstack([left] * 3), left), (np.dstack([left + 100] * 3), left + 100))
+    moved = change(recipe, {"eyes.shift": "2", "eyes.float_left": "1", "eyes.swap": "yes"}, scene_unit="m")
+    pair = pair_of("depth", pixels, PAIR, moved, Moment(1), find_result)
+    assert pair.left[0][0].tolist() == [0, 102, 103, 104, 105, 106, 107, 0]
+    assert pair.right[0][0].tolist() == [0, 0, 1, 2, 3, 4, 5, 6]
+    wide = change(moved, {"eyes.edge": "enlarge", "eyes.float_left": "0"}, scene_unit="m")
+    filled = pair_of("beauty", pixels, PAIR, wide, Moment(1), find_result)
+    assert filled.left[0][0].min() > 95 and filled.right[0][0].max() < 9
+    rows = change(recipe, {"eyes.came": "packed", "eyes.packing": "rows interlaced"}, scene_unit="m")
+    assert needs_whole("eye_left", rows, (400, 200), 1) and not needs_whole("beauty", rows, (400, 200), 1)
+    assert needs_whole(
+        "eye_left", change(rows, {"eyes.packing": "side by side"}, scene_unit="m"), (402, 200), 1
+    )
