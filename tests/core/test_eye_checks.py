@@ -46,9 +46,8 @@ def seen():
         camera = type(camera)(**{
             **camera.__dict__, "position": (x + 0.2 * np.sin(1.3 * i), y + 0.12 * np.sin(0.8 * i * i), z),
         })  # fmt: skip
-        found.append([
-            render(packed, camera, View(W, H, eye=eye, samples=1), seed=7 * i + int(eye)) for eye in (-1.0, 1.0)
-        ])  # fmt: skip
+        views = {eye: View(W, H, eye=eye, samples=1) for eye in (-1.0, 1.0)}
+        found.append([render(packed, camera, view, seed=7 * i + int(eye)) for eye, view in views.items()])
     return found
 
 
@@ -66,9 +65,8 @@ def told_pairs(seen, spoil=lambda beauty, z: (beauty, z), late=0, swapped=False)
         left, right = seen[i][0], seen[min(max(i - late, 0), len(seen) - 1)][1]
         sides = [(one.beauty, one.planes["depth.Z"]) for one in (left, right)]
         sides[1] = spoil(*sides[1])
-        told[1001 + i] = told_eyes(
-            PAIR, pixels_of(*(sides[::-1] if swapped else sides)), Moment(i), is_looked_at=True
-        )
+        pixels = pixels_of(*(sides[::-1] if swapped else sides))
+        told[1001 + i] = told_eyes(PAIR, pixels, Moment(i), is_looked_at=True)
     return told
 
 
@@ -103,8 +101,10 @@ def test_what_is_wrong_with_an_eye_is_told_and_mended_by_a_press(seen):
     assert "eyes-swapped" not in codes(swapped, EyesSettings(needed=True, swap=True))
     late = codes(told_pairs(seen, late=1))
     assert "right eye is 1 frame late" in late["eyes-late"].what
-    same = {n: told_eyes(PAIR, pixels_of(*[(one[0].beauty, one[0].planes["depth.Z"])] * 2), Moment(n), is_looked_at=True)
-            for n, one in enumerate(seen[:3])}  # fmt: skip
+    same = {}
+    for n, (left, _) in enumerate(seen[:3]):
+        one = left.beauty, left.planes["depth.Z"]
+        same[n] = told_eyes(PAIR, pixels_of(one, one), Moment(n), is_looked_at=True)
     assert "eyes-doubled" in codes(same)
 
 
@@ -113,9 +113,9 @@ def test_packed_deliveries_are_proposed_and_wrong_readings_told(seen):
         found = {}
         for n, (left, right) in enumerate(seen[:4]):
             picture = make(left.beauty[..., :3], right.beauty[..., :3])
-            found[n] = told_eyes(
-                ONE, {r: picture[..., c] for c, r in enumerate(ONE[0].channels)}, Moment(n), is_looked_at=True
-            )
+            pixels = {ref: picture[..., c] for c, ref in enumerate(ONE[0].channels)}
+            pixels = {ref: picture[..., c] for c, ref in enumerate(ONE[0].channels)}
+            found[n] = told_eyes(ONE, pixels, Moment(n), is_looked_at=True)
         return found
 
     for packing in (Packing.SIDE_BY_SIDE, Packing.ABOVE_BELOW, Packing.ROWS):

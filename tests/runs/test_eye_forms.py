@@ -19,8 +19,8 @@ from drawstring.store import deliveries, recipes, shows
 from drawstring.store.standing import standing
 
 FORMS = (
-    "eyes apart; two views; side by side; side by side, half; above/below; above/below, half; rows interlaced; "
-    "columns interlaced; anaglyph"
+    "eyes apart; two views; side by side; side by side, half; above/below; above/below, half; "
+    "rows interlaced; columns interlaced; anaglyph"
 )
 
 

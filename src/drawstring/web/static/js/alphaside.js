@@ -1,8 +1,8 @@
 // What lies under the well at the Alpha and Eyes knots: evidence of the open part, asked anew when frame or
 // recipe change.
 export class AlphaSide {
-  constructor(element, { shot, knot, now, set, look }) {
-    Object.assign(this, { element, shot, knot, now, set, look, part: "", place: 1, search: "" });
+  constructor(element, { shot, knot, now, set, counted }) {
+    Object.assign(this, { element, shot, knot, now, set, counted, part: "", place: 1, search: "" });
     element.addEventListener("click", ({ target }) => {
       const toggles = target.closest("[data-toggles]"), all = target.closest("[data-takes-pattern]");
       const sets = target.closest("[data-set-eyes]");
@@ -34,6 +34,7 @@ export class AlphaSide {
       const typing = document.activeElement?.id === "thing-search" ? document.activeElement.selectionStart : null;
       this.element.innerHTML = await answer.text();
       htmx.process(this.element);
+      this.#goOn();
       this.element.dataset.shows = `${this.part} ${this.now()}`;
       const field = document.getElementById("thing-search");
       if (typing !== null && field) { field.focus(); field.setSelectionRange(typing, typing); }
@@ -41,6 +42,15 @@ export class AlphaSide {
       this.isBusy = false;
       if (this.again) { this.again = false; this.show(); }
     }
+  }
+
+  // What is still being counted is asked for again; its findings come with it.
+  #goOn() {
+    const waits = Boolean(this.element.querySelector("[data-again]"));
+    if (this.waits && !waits) this.counted?.();
+    this.waits = waits;
+    clearTimeout(this.later);
+    if (waits) this.later = setTimeout(() => this.show(), 1500);
   }
 
   #names(name) {

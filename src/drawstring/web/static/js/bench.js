@@ -155,7 +155,7 @@ function start() {
   const drawing = new Drawing(wellElement, well, { tracks, now: () => frame, set: settle, say });
   const brush = new Brush(wellElement, well, { now: () => frame, set: settle, say });
   const evidenceElement = document.getElementById("alpha-evidence") ?? document.getElementById("eyes-evidence");
-  const alphaSide = evidenceElement && new AlphaSide(evidenceElement, { shot, knot, now: () => frame, set: settle });
+  const alphaSide = evidenceElement && new AlphaSide(evidenceElement, { shot, knot, now: () => frame, set: settle, counted: refresh });
   const form = () => document.querySelector("input[name=strip-form]:checked")?.value;
   document.querySelectorAll("input[name=strip-form]").forEach((input) => input.addEventListener("change", () => {
     for (const [one, id] of [["strip", "strip"], ["frames", "over-frames"], ["side", "from-side"]]) {
@@ -330,6 +330,13 @@ function start() {
     await Promise.all([load([0, 1].filter((slot) => isResult(names[slot]))), showStrip()]);
     trying = false;
     if (tryAgain) { tryAgain = false; tryOut({}); }
+  }
+
+  // The panel as it stands now, where nobody is typing in it.
+  async function refresh() {
+    if (place.contains(document.activeElement) && isTyping({ target: document.activeElement })) return;
+    await htmx.ajax("GET", location.href, { source: place, target: place, select: "#place > *", swap: "innerHTML" });
+    openPart(place.dataset.part || "");
   }
 
   function settle(settings) {
