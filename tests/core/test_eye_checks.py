@@ -71,11 +71,13 @@ def told_pairs(seen, spoil=lambda beauty, z: (beauty, z), late=0, swapped=False)
 
 
 def codes(told, settings=None, **facts):
+    both = {"left": True, "right": True}
     usual = {
         "fault": "",
         "width": W,
         "missing": {},
-        "has_depth": {"left": True, "right": True},
+        "has_depth": both,
+        "sizes": {},
         "lossy": [],
         "size": (W, H),
     }
@@ -153,9 +155,11 @@ def test_screen_window_and_forms(seen):
     forms = change(Recipe(), {"eyes.deliver": "anaglyph; side by side, half", "eyes.anaglyph_file": "jpeg",
                               "eyes.method": "red-cyan, full"}, scene_unit="m").eyes  # fmt: skip
     assert {"eyes-jpeg", "eyes-odd"} <= set(codes({}, forms, size=(321, 181)))
-    assert set(codes({}, fault="there is no beauty", missing={"right": [4, 5]}, lossy=["beauty"],
-                     has_depth={"left": True, "right": False})) == {
-        "eyes-no-pair", "eyes-missing", "eyes-depth-one", "eyes-lossy"}  # fmt: skip
+    bad = codes(
+        {}, fault="there is no beauty", missing={"right": [4, 5]}, lossy=["beauty"],
+        sizes={"left": (4, 2), "right": (4, 4)}, has_depth={"left": True, "right": False},
+    )  # fmt: skip
+    assert set(bad) == {"eyes-no-pair", "eyes-unequal", "eyes-missing", "eyes-depth-one", "eyes-lossy"}
 
 
 def test_round_pictures_are_checked():

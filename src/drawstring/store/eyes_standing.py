@@ -13,6 +13,7 @@ from drawstring.core.eyes.checks import Eyes, check_eyes
 from drawstring.core.eyes.packing import eye_size
 from drawstring.core.eyes.settings import Came
 from drawstring.core.findings import Finding
+from drawstring.core.io.facts import FileFacts
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.pairs import pair_fault, views_of_pair
@@ -65,6 +66,7 @@ def eyes_findings(
         width=eye_width(delivery, recipe)[0],
         missing=_missing(session, delivery, own) if settings.came is Came.VIEWS and not fault else {},
         has_depth={eye: depth_pass(mine) is not None for eye, mine in own.items()} if not fault else {},
+        sizes=_sizes(own, sources) if settings.came is Came.VIEWS and not fault else {},
         lossy=lossy,
         size=(shown.width, shown.height),
         where=where,
@@ -89,3 +91,15 @@ def _missing(session: Session, delivery: Delivery, own: dict[str, list[Pass]]) -
         eye: [number for number in sorted(frames) if has(number, other) and not has(number, eye)]
         for eye, other in (("left", "right"), ("right", "left"))
     }
+
+
+def _sizes(own: dict[str, list[Pass]], sources: dict[int, FileFacts]) -> dict[str, tuple[int, int]]:
+    """Give the size in which each eye's picture came."""
+    found = {}
+    for eye, passes in own.items():
+        beauty = pass_of(Role.BEAUTY, passes)
+        facts = sources.get(beauty.channels[0].source) if beauty else None
+        if beauty and facts:
+            shown = facts.parts[beauty.channels[0].part].display_window
+            found[eye] = (shown.width, shown.height)
+    return found

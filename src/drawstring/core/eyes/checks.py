@@ -30,6 +30,7 @@ def check_eyes(
     width: int,
     missing: Mapping[str, Sequence[int]],
     has_depth: Mapping[str, bool],
+    sizes: Mapping[str, tuple[int, int]],
     lossy: Sequence[str],
     size: tuple[int, int],
     where: str,
@@ -48,6 +49,8 @@ def check_eyes(
     missing : mapping of "left" and "right" to frames
         Which frames came for one eye only.
     has_depth : mapping of "left" and "right" to bool
+    sizes : mapping of "left" and "right" to (width, height)
+        In which the eyes came; empty where one picture holds both.
     lossy : sequence of str
         Passes that were compressed with loss.
     size : (width, height)
@@ -83,6 +86,18 @@ def check_eyes(
                     frame=frames[0],
                 )
             )
+    if len(set(sizes.values())) > 1:
+        said = ", ".join(f"the {eye} eye {width}x{height}" for eye, (width, height) in sizes.items())
+        found.append(
+            Finding(
+                "eyes-unequal",
+                Severity.STOPS,
+                f"The eyes came in two sizes: {said}.",
+                where,
+                "Laid over each other they would differ everywhere, and no packing holds them.",
+                "Have both rendered at one size.",
+            )
+        )
     if settings.came is Came.VIEWS and len(set(has_depth.values())) > 1:
         eye = next(name for name, has in has_depth.items() if not has)
         found.append(

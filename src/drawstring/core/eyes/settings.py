@@ -193,6 +193,9 @@ class EyesSettings(KeyedSettings, KnotSettings):
     )
     anaglyph_view: str = setting("plain", "The view transform of an anaglyph.")
     anaglyph_file: AnaglyphFile = setting(AnaglyphFile.PNG, "How an anaglyph is written.")
+    first_out: First = setting(
+        First.LEFT, "Which eye lies left, above, or on the first line of what is written."
+    )
     deliver: tuple[Form, ...] = setting((), "What is written beside the shot's own file.", reader=read_forms)
 
     @field_validator("own_matrix")

@@ -15,7 +15,7 @@ import numpy as np
 
 from drawstring.core.arrays import Picture, Stored
 from drawstring.core.camera import Moment
-from drawstring.core.eyes.packing import First, Packing, pack
+from drawstring.core.eyes.packing import Packing, pack
 from drawstring.core.eyes.settings import Came, Form
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.pack.layout import OutputChannel, lay_out
@@ -175,7 +175,7 @@ def _packed(
     recipe: Recipe,
 ) -> FormFile:
     packing = Packing(form.value)
-    first = recipe.eyes.first if recipe.eyes.came is Came.PACKED else First.LEFT
+    first = recipe.eyes.first_out
     made = {}
     for channel in channels:
         left, right = _eyes_of(channel, pairs)

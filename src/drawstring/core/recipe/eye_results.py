@@ -13,7 +13,7 @@ from drawstring.core.arrays import Picture, Plane
 from drawstring.core.camera import Moment
 from drawstring.core.colour.view import through_view
 from drawstring.core.eyes.anaglyph import Mixed, matrices_of, mixed, received
-from drawstring.core.eyes.packing import First, Packing, pack
+from drawstring.core.eyes.packing import Packing, pack
 from drawstring.core.eyes.settings import Came, Form
 from drawstring.core.eyes.sphere import flat_view, turn_of
 from drawstring.core.io.facts import ChannelRef
@@ -151,8 +151,7 @@ def eye_results(find: Find) -> list[Result]:
     def form(which: Form) -> Callable[..., list[Plane]]:
         def compute(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[Plane]:
             left, right = eye_pictures(pixels, passes, recipe, at, find, whole=False)
-            first = recipe.eyes.first if recipe.eyes.came is Came.PACKED else First.LEFT
-            return _planes(pack(left, right, Packing(which.value), first, is_mixed=True))
+            return _planes(pack(left, right, Packing(which.value), recipe.eyes.first_out, is_mixed=True))
 
         return compute
 
