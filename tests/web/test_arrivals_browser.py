@@ -58,7 +58,7 @@ def test_a_pass_is_corrected_once_and_never_again(arrivals, sessions):
     # From now on a scan knows it: the folder is looked through again, nobody is asked.
     page.goto("/shows/Tidewrack/arrivals?chosen=TW160~3")
     page.keyboard.press("s")
-    page.wait_for_function("() => document.querySelectorAll('.candidate').length === 7", timeout=60_000)
+    page.wait_for_function("() => document.querySelectorAll('.candidate').length === 9", timeout=60_000)
     page.locator(".candidate", has_text="TW160").click()
     card = page.locator(".found-passes li", has_text="rust_streaks")
     card.wait_for()
@@ -165,7 +165,7 @@ def test_names_are_given_their_meaning_while_typing(arrivals):
     page = arrivals
     page.get_by_role("button", name="what names mean").click()
     page.locator("[data-pattern]").first.click()
-    page.get_by_text("18 of 23 fit a pattern").wait_for()
+    page.get_by_text("20 of 25 fit a pattern").wait_for()
     page.locator("#patterns-text").press("End")
     page.locator("#patterns-text").type("\n{shot")
     page.locator("#meaning .refused", has_text="lone brace").wait_for()

@@ -62,7 +62,7 @@ def accept(client, sessions, scanned):
 
 def test_a_scan_shows_its_shots_their_passes_and_what_is_wrong(client, scanned):
     page = client.get(scanned).text
-    assert page.count('class="candidate"') == 7 and "newer" not in page
+    assert page.count('class="candidate"') == 9 and "newer" not in page
     assert "negative frame numbers left out" in page
     one = client.get(f"{scanned}/found/TW110~1", headers=HTMX).text
     assert "Frame 1004 did not arrive." in one and "Left out: TW110_" in one
@@ -87,7 +87,7 @@ def test_names_mean_what_the_patterns_say_as_they_are_typed(client, sessions, sc
     )
     typed = {"patterns.text": "{shot}/{version}/{shot}_{pass}_{version}.{frame}\n{shot}_{name"}
     tried = client.post(f"{scanned}/meaning", data=typed, headers=HTMX).text
-    assert "18 of 23 fit" in tried and "lone brace" in tried
+    assert "20 of 25 fit" in tried and "lone brace" in tried
     refused = client.post(f"{scanned}/patterns", data=typed, headers=HTMX)
     assert (refused.status_code, refused.headers["HX-Retarget"]) == (422, "#patterns-text-note")
     good = {"patterns.text": "{shot}-{pass}-{frame}"}

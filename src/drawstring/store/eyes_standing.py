@@ -65,7 +65,7 @@ def eyes_findings(
         fault=fault,
         width=eye_width(delivery, recipe)[0],
         missing=_missing(session, delivery, own) if settings.came is Came.VIEWS and not fault else {},
-        has_depth={eye: depth_pass(mine) is not None for eye, mine in own.items()} if not fault else {},
+        has_depth={eye: depth_pass(mine) is not None for eye, mine in own.items()},
         sizes=_sizes(own, sources) if settings.came is Came.VIEWS and not fault else {},
         lossy=lossy,
         size=(shown.width, shown.height),

@@ -67,6 +67,7 @@ def check_eyes(
                 where,
                 "Nothing can be made of two eyes that are not there.",
                 "Choose another form in which the pair came, or mark Eyes as not needed.",
+                mends=_otherwise(settings, told, has_depth),
             )
         )
     found += _arrival(settings, told, size, where)
@@ -98,7 +99,7 @@ def check_eyes(
                 "Have both rendered at one size.",
             )
         )
-    if settings.came is Came.VIEWS and len(set(has_depth.values())) > 1:
+    if settings.came is Came.VIEWS and not fault and len(set(has_depth.values())) > 1:
         eye = next(name for name, has in has_depth.items() if not has)
         found.append(
             Finding(
@@ -119,6 +120,17 @@ def check_eyes(
 
 def _set(label: str, **values: str) -> Mend:
     return Mend(label, Does.SET, tuple((f"eyes.{name}", value) for name, value in values.items()))
+
+
+def _otherwise(settings: EyesSettings, told: Eyes, has_depth: Mapping[str, bool]) -> tuple[Mend, ...]:
+    """Offer the form in which the pair seems to have come."""
+    packings = Counter(frame["proposal"][0] for frame in told.values() if "proposal" in frame)
+    if packings and packings.total() > len(told) / 2 and settings.came is not Came.PACKED:
+        packing = packings.most_common(1)[0][0]
+        return (_set(f"take it as {packing}", came=Came.PACKED.value, packing=packing),)
+    if settings.came is Came.VIEWS and has_depth.get("left"):
+        return (_set("make the other eye", came=Came.ONE.value),)
+    return ()
 
 
 def check_arrived(settings: EyesSettings, told: Eyes, where: str) -> list[Finding]:
