@@ -13,7 +13,7 @@ from drawstring.core.arrivals import camera_words
 from drawstring.core.colour import SPACES, VIEWS
 from drawstring.core.findings import gravest_first
 from drawstring.core.passes import Pass, Role
-from drawstring.core.recipe import RESULTS, available_results, result_named, space_of
+from drawstring.core.recipe import RESULTS, KnotState, available_results, result_named, space_of
 from drawstring.store import deliveries, measuring, recipes, shows
 from drawstring.store.models import Delivery, Shot
 from drawstring.store.standing import ShotStanding, standing
@@ -186,6 +186,7 @@ def _first_pictures(how: ShotStanding, results: list[str]) -> tuple[str, str]:
 
 
 def _next_knot(how: ShotStanding, knot: str) -> str:
+    """Give the next knot that the shot needs; those it does without are on the cord, not on the way."""
     names = [view.name for view in how.knots]
-    after = names.index(knot) + 1
-    return names[after] if after < len(names) else ""
+    after = how.knots[names.index(knot) + 1 :]
+    return next((view.name for view in after if view.state is not KnotState.NOT_NEEDED), "")
