@@ -31,7 +31,9 @@ def test_from_scan_to_proof_in_a_shell(shell, installation, sources):
     code, found, _ = shell("scan", "tidewrack", "--json")
     assert code == 0 and [s["pattern"] for s in found["sequences"]] == [
         "TW010_main_v001.####.exr", "TW020_main_v001.####.exr", "TW030_ground_v001.####.exr",
-        "TW030_main_v001.####.exr", "TW030_plate_v001.####.exr", "TW080_main_v001.####.exr",
+        "TW030_main_v001.####.exr", "TW030_plate_v001.####.exr", "TW040_left_v001.####.exr",
+        "TW040_right_v001.####.exr", "TW050_left_v001.####.exr", "TW050_right_v001.####.exr",
+        "TW080_main_v001.####.exr",
     ]  # fmt: skip
     one = found["sequences"][0]
     promised = {"pattern", "first", "last", "missing", "unreadable", "width", "height", "data_window",

@@ -84,7 +84,7 @@ def test_the_folder_of_faults_has_its_faults_found(faults):
     }  # fmt: skip
     assert all(one.what.endswith(".") and one.where and one.why and one.remedy for one in faults.findings)
     by_shot = {one.shot: one for one in faults.candidates}
-    assert list(by_shot) == ["TW080", "TW110", "TW120", "TW130", "TW140", "TW150", "TW160"]
+    assert list(by_shot) == [f"TW{n:03d}" for n in (40, 50, 80, 110, 120, 130, 140, 150, 160)]
     each = by_shot["TW110"]
     assert len(each.members) == 10 and {one.pattern[6:12] for one in each.left_out} == {"motion", "mist_v"}
     assert {one.name for one in each.passes} >= {"beauty", "depth", "normal", "diffuse_direct", "occlusion"}

@@ -79,10 +79,10 @@ def check_eyes(
             found.append(
                 Finding(
                     "eyes-missing",
-                    Severity.STOPS,
+                    Severity.WARNS,
                     f"The {eye} eye lacks {len(frames)} frames, the first is {frames[0]}.",
                     where,
-                    "One eye alone can't be packed as a pair.",
+                    "One eye alone is no pair: these frames are left out of the package.",
                     "Have them rendered and scan again.",
                     frame=frames[0],
                 )
