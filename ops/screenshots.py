@@ -54,7 +54,7 @@ def walk(page: Page, address: str) -> None:
         print(f"  {name}.png", flush=True)
 
     page.goto(f"{address}/shows/Tidewrack")
-    shots = {code: link_of(page, code) for code in ("TW010", "TW020", "TW030", "TW080")}
+    shots = {code: link_of(page, code) for code in ("TW010", "TW020", "TW030", "TW040", "TW050", "TW080")}
     page.goto(f"{address}/shots/{shots['TW010']}/depth")
     page.get_by_role("button", name="take these").click(timeout=120_000)
     page.wait_for_load_state("networkidle")
@@ -65,6 +65,8 @@ def walk(page: Page, address: str) -> None:
     making(page, f"{address}/shots/{shots['TW020']}/depth", shoot)
     white, lamps = (f"{address}/shots/{shots[code]}/alpha" for code in ("TW030", "TW080"))
     alpha(page, white, lamps, shoot)
+    pair, yard = (f"{address}/shots/{shots[code]}/eyes" for code in ("TW040", "TW050"))
+    eyes(page, pair, yard, shoot)
     arrivals(page, address, shoot)
     page.goto(f"{address}/shots/{shots['TW010']}/pack")
     if page.locator("[name='pack.normal.layer']").input_value() != "N":
@@ -98,6 +100,20 @@ def making(page: Page, bench: str, shoot: Callable[[str], None]) -> None:
     page.locator("#track-of").select_option("depth.focus.distance")
     shown(page, "beauty_focus", "a")
     shoot("bench-focus")
+
+
+def eyes(page: Page, pair: str, yard: str, shoot: Callable[[str], None]) -> None:
+    """Take the pair as an anaglyph with what was measured of it, and a look round the yard."""
+    page.goto(f"{pair}?part=pair")
+    shown(page, "eye_right", "b")
+    page.locator(".pairs").wait_for(timeout=120_000)
+    page.keyboard.press("7")
+    shoot("bench-eyes")
+    page.goto(f"{yard}?part=round")
+    shown(page, "eye_left", "a")
+    for _ in range(3):
+        page.keyboard.press("ArrowLeft")
+    shoot("bench-round")
 
 
 def alpha(page: Page, white: str, lamps: str, shoot: Callable[[str], None]) -> None:
@@ -151,10 +167,6 @@ def arrivals(page: Page, address: str, shoot: Callable[[str], None]) -> None:
     page.locator("[data-pattern]").first.click()
     page.get_by_text("fit a pattern").wait_for()
     shoot("arrivals-names")
-    page.goto(accepted("TW130", "TW130~0"))
-    page.locator("[data-readings=beauty]").click()
-    page.wait_for_function("() => document.querySelector('#well canvas').dataset.b?.includes('@linear')")
-    shoot("bench-readings")
     eyes = accepted("TW120", "TW120~2")
     page.goto(eyes.replace("/arrivals", "/same-camera"))
     page.locator("select[name=with]").select_option(index=1)
@@ -167,8 +179,6 @@ def arrivals(page: Page, address: str, shoot: Callable[[str], None]) -> None:
     page.locator("#frames [data-frame='1006']").click()
     page.locator("#facts-of-pass .flag").wait_for()
     shoot("bench-arrivals")
-    page.goto(f"{page.url.rpartition('/')[0]}/frames/1005/sheet")
-    shoot("sheet")
     page.goto(f"{board}/findings")
     shoot("findings")
 
