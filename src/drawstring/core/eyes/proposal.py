@@ -34,7 +34,7 @@ class Proposal:
     sure: float
 
 
-def propose(light: Plane) -> Proposal:
+def propose(light: Plane, closely: Plane | None = None, size: tuple[int, int] | None = None) -> Proposal:
     """Propose how eyes are packed in a picture.
 
     Halves of one scene seen from two places are alike but for parallax; lines of two eyes comb: a line is
@@ -43,14 +43,19 @@ def propose(light: Plane) -> Proposal:
     Parameters
     ----------
     light : (H, W)
-        Brightness, scene-linear.
+        Brightness, scene-linear; a smaller picture will do.
+    closely : (h, w), optional
+        A part of it at full size, for lines; the picture itself when not given.
+    size : (width, height), optional
+        Of the full picture, for the words.
     """
-    shown = np.asarray(np.log1p(np.maximum(np.nan_to_num(light), 0) * 8), np.float32)
+    near = _shown(light if closely is None else closely)
+    shown = _shown(light)
     height, width = shown.shape
     if min(height, width) < 16 or float(shown.std()) < 1e-4:
         return Proposal(None, "it shows too little to tell", 0.0)
     for axis, packing, lines in ((0, Packing.ROWS, "rows"), (1, Packing.COLUMNS, "columns")):
-        combed = _combed(shown, axis)
+        combed = _combed(near, axis) if float(near.std()) > 1e-3 else 0.0
         if combed > _COMBED:
             return Proposal(
                 packing,
@@ -62,19 +67,23 @@ def propose(light: Plane) -> Proposal:
     if max(across, down) < _ALIKE:
         return Proposal(None, f"its halves are not alike ({max(across, down):.2f})", 1 - max(across, down, 0))
     sure = min(1.0, (max(across, down) - _ALIKE) / (1 - _ALIKE) + 0.3)
+    wide, high = size or (width, height)
     if across >= down:
         whole = width / 2 / height >= 1.2
-        said = f"left and right half are alike ({across:.2f}), each {width // 2}x{height}"
+        said = f"left and right half are alike ({across:.2f}), each {wide // 2}x{high}"
         return Proposal(Packing.SIDE_BY_SIDE if whole else Packing.SIDE_BY_SIDE_HALF, said, sure)
     whole = width / (height / 2) <= 2.6
-    said = f"upper and lower half are alike ({down:.2f}), each {width}x{height // 2}"
+    said = f"upper and lower half are alike ({down:.2f}), each {wide}x{high // 2}"
     return Proposal(Packing.ABOVE_BELOW if whole else Packing.ABOVE_BELOW_HALF, said, sure)
 
 
 def comb(light: Plane, packing: Packing) -> float:
     """Give how strongly the lines of an interlaced picture alternate; about 1 or less when it was scaled."""
-    shown = np.asarray(np.log1p(np.maximum(np.nan_to_num(light), 0) * 8), np.float32)
-    return _combed(shown, 0 if packing is Packing.ROWS else 1)
+    return _combed(_shown(light), 0 if packing is Packing.ROWS else 1)
+
+
+def _shown(light: Plane) -> Plane:
+    return np.asarray(np.log1p(np.maximum(np.nan_to_num(light), 0) * 8), np.float32)
 
 
 def _combed(shown: Plane, axis: int) -> float:
