@@ -80,7 +80,8 @@ def check_eyes(
                 Finding(
                     "eyes-missing",
                     Severity.WARNS,
-                    f"The {eye} eye lacks {len(frames)} frames, the first is {frames[0]}.",
+                    f"The {eye} eye lacks {len(frames)} frame{'s' if len(frames) > 1 else ''}, "
+                    f"the first is {frames[0]}.",
                     where,
                     "One eye alone is no pair: these frames are left out of the package.",
                     "Have them rendered and scan again.",
