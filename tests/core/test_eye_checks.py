@@ -100,7 +100,10 @@ def test_what_is_wrong_with_an_eye_is_told_and_mended_by_a_press(seen):
     found = codes(swapped)
     assert found["eyes-swapped"].severity.value == "stops"
     assert dict(found["eyes-swapped"].mends[0].values) == {"eyes.swap": "yes"}
-    assert "eyes-swapped" not in codes(swapped, EyesSettings(needed=True, swap=True))
+    for settings in ({"swap": True}, {"came": "packed", "first": "right"}):
+        assert "eyes-swapped" not in codes(swapped, EyesSettings(needed=True, **settings))
+    both = EyesSettings(needed=True, came="packed", first="right", swap=True)
+    assert "eyes-swapped" in codes(swapped, both)
     late = codes(told_pairs(seen, late=1))
     assert "right eye is 1 frame late" in late["eyes-late"].what
     same = {}

@@ -10,7 +10,7 @@ import numpy as np
 
 from drawstring.core.eyes.anaglyph import ghosting, matrices_of
 from drawstring.core.eyes.compare import late_by
-from drawstring.core.eyes.packing import Packing
+from drawstring.core.eyes.packing import First, Packing
 from drawstring.core.eyes.rig import limits_for
 from drawstring.core.eyes.settings import AnaglyphFile, Came, EyesSettings, Form
 from drawstring.core.findings import Does, Finding, Mend, Severity, show_frame, show_pass
@@ -221,7 +221,8 @@ def _arrival(settings: EyesSettings, told: Eyes, size: tuple[int, int], where: s
             ]
         )
     if proposals:
-        packing, reason, sure = Counter({tuple(p): 1 for p in map(tuple, proposals)}).most_common(1)[0][0]
+        packing = Counter(one[0] for one in proposals).most_common(1)[0][0]
+        reason = next(one[1] for one in proposals if one[0] == packing)
         if packing != settings.packing.value:
             return [
                 Finding(
@@ -251,6 +252,11 @@ def pair_over_frames(told: Eyes) -> dict[str, Any]:
     return said
 
 
+def _is_turned_round(settings: EyesSettings) -> bool:
+    """Whether what was told as left is settled to be the right eye; packed eyes are told left first."""
+    return settings.swap is not (settings.came is Came.PACKED and settings.first is First.RIGHT)
+
+
 def _pair(settings: EyesSettings, told: Eyes, where: str) -> list[Finding]:
     doubled = [n for n, frame in sorted(told.items()) if frame.get("pair", {}).get("is_doubled")]
     if doubled:
@@ -271,9 +277,8 @@ def _pair(settings: EyesSettings, told: Eyes, where: str) -> list[Finding]:
         return []
     found = []
     of_all = f"median of {said['frames']} frames, {said['points']} points each"
-    order = said["order"] * (-1 if settings.swap else 1)
-    if settings.came is Came.PACKED and settings.first.value == "right":
-        order = -order
+    flip = -1 if _is_turned_round(settings) else 1
+    order = said["order"] * flip
     if order < -0.2:
         found.append(
             Finding(
@@ -287,7 +292,6 @@ def _pair(settings: EyesSettings, told: Eyes, where: str) -> list[Finding]:
                 mends=(_set("swap the eyes", swap="no" if settings.swap else "yes"), show_pass("anaglyph")),
             )
         )
-    flip = -1 if settings.swap else 1
     offset = flip * said["offset"] - settings.mend_down
     if abs(offset) > _OFFSET_PX:
         found.append(
@@ -366,7 +370,7 @@ def _times(settings: EyesSettings, told: Eyes, where: str) -> list[Finding]:
     late, sure = late_by({n: g[0] for n, g in grids.items()}, {n: g[1] for n, g in grids.items()})
     if not late or sure < 0.1:
         return []
-    eye = "right" if (late > 0) is not settings.swap else "left"
+    eye = "right" if (late > 0) is not _is_turned_round(settings) else "left"
     return [
         Finding(
             "eyes-late",
@@ -390,7 +394,7 @@ def parallax_over_frames(told: Eyes, settings: EyesSettings) -> dict[int, tuple[
             low, high = frame["pair"]["nearest"], frame["pair"]["farthest"]
         else:
             continue
-        if settings.swap:
+        if _is_turned_round(settings):
             low, high = -high, -low
         shift = settings.at(number).shift
         found[number] = (low + shift, high + shift)
