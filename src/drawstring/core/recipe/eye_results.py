@@ -15,7 +15,7 @@ from drawstring.core.colour.view import through_view
 from drawstring.core.eyes.anaglyph import Mixed, matrices_of, mixed, received
 from drawstring.core.eyes.packing import Packing, pack
 from drawstring.core.eyes.settings import Came, Form
-from drawstring.core.eyes.sphere import flat_view, turn_of
+from drawstring.core.eyes.sphere import Sight, flat_view, turn_of
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
@@ -82,15 +82,17 @@ def display_of_linear(light: Picture) -> Picture:
     return np.where(held <= 0.0031308, held * 12.92, 1.055 * held ** (1 / 2.4) - 0.055).astype(np.float32)
 
 
-def flat_sight_of(recipe: Recipe, shape: tuple[int, ...], at: Moment) -> tuple[int, int, object]:
-    """Give the size of a flat view, and where it looks."""
+def flat_size(width: int) -> tuple[int, int]:
+    """Give the size of a flat view out of an all-round picture of some width: half of it, 16:9, even."""
+    wide = max(2, width // 4 * 2)
+    return wide, max(2, wide * 9 // 32 * 2)
+
+
+def flat_sight_of(recipe: Recipe, shape: tuple[int, ...], at: Moment) -> Sight:
+    """Give where a flat view looks."""
     now = recipe.eyes.at(at.frame)
-    height, width = shape[:2]
-    flat = max(2, width // 4 * 2), max(2, width // 4 * 2 * 9 // 16 // 2 * 2)
-    sight = flat_view(
-        flat, (width, height), turn_of(now.look_yaw, now.look_pitch), now.look_field, threads=at.threads
-    )
-    return flat[0], flat[1], sight
+    turn = turn_of(now.look_yaw, now.look_pitch)
+    return flat_view(flat_size(shape[1]), (shape[1], shape[0]), turn, now.look_field, threads=at.threads)
 
 
 def eye_results(find: Find) -> list[Result]:
@@ -161,8 +163,8 @@ def eye_results(find: Find) -> list[Result]:
     def flat(which: int) -> Callable[..., list[Plane]]:
         def compute(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[Plane]:
             picture = eye_pictures(pixels, passes, recipe, at, find)[which]
-            _, _, sight = flat_sight_of(recipe, picture.shape, at)
-            return [sight.light(picture[..., c], threads=at.threads) for c in range(4)]  # type: ignore[attr-defined]
+            sight = flat_sight_of(recipe, picture.shape, at)
+            return [sight.light(picture[..., c], threads=at.threads) for c in range(4)]
 
         return compute
 

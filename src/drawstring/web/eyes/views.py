@@ -15,6 +15,7 @@ from drawstring.core.eyes.rig import limits_for, start_interaxial, sums
 from drawstring.core.eyes.settings import Came, Form
 from drawstring.core.recipe import Recipe, available_results
 from drawstring.core.recipe.eye_forms import VIEWS, goes_in_forms
+from drawstring.core.recipe.eye_results import flat_size
 from drawstring.core.recipe.pairs import focal_px, pair_fault
 from drawstring.core.recipe.sources import depth_inputs, depth_pass, of_view
 from drawstring.store import measuring, shows
@@ -226,9 +227,12 @@ def _forms(session: Session, shot: Shot, at: FrameHere, recipe: Recipe) -> dict[
     channels = 0 if pair_fault(at.passes, recipe) else len(goes_in_forms(at.passes, recipe))
     files = []
     for form in recipe.eyes.deliver:
-        size = {Form.SIDE_BY_SIDE: (2 * width, height), Form.ABOVE_BELOW: (width, 2 * height)}.get(
-            form, (width, height)
-        )
+        flat = flat_size(width)
+        size = {
+            Form.FLAT: flat,
+            Form.SIDE_BY_SIDE: (2 * width, height),
+            Form.ABOVE_BELOW: (width, 2 * height),
+        }.get(form, (width, height))
         names = {Form.APART: [f"eye_{v}" for v in VIEWS], Form.FLAT: [f"flat_{v}" for v in VIEWS]}.get(
             form, [form.slug]
         )

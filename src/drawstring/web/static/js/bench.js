@@ -34,7 +34,7 @@ function start() {
   const MADE = { range: ["depth_normalised"], mist: ["beauty_mist", "mist_amount"], focus: ["beauty_focus", "blur_radius"],
     kind: ["over_ground", "fringes"], shadow: ["shadow_multiply", "shadow_layer"], stack: ["stack"],
     pair: ["eye_left"], parallax: ["parallax"], glasses: ["anaglyph"], round: ["eye_left"] };
-  const forms = () => inTray().filter((name) => name.startsWith("form_") || name === "anaglyph");
+  const forms = () => [...inTray().filter((name) => name.startsWith("form_")), "anaglyph"];
   const made = () => (place.dataset.part === "forms" ? forms() : place.dataset.part === "mattes" ? [chosenForm()?.dataset.result].filter(Boolean) : MADE[place.dataset.part] ?? inTray());
   const resultInTray = () => made().find(isThere);
   // Half size is plenty while the picture is shown smaller than that.

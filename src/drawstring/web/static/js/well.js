@@ -82,14 +82,15 @@ export class Well {
 
   // Lay a picture into slot 0 (A) or 1 (B).
   lay(slot, picture) {
-    const before = this.pictures[slot];
+    const before = this.pictures[slot], size = String(this.display);
     this.pictures[slot] = picture;
     if (picture && !this.textures.has(picture)) this.textures.set(picture, this.#texture(picture));
     if (before && !this.pictures.includes(before)) {
       this.gl.deleteTexture(this.textures.get(before));
       this.textures.delete(before);
     }
-    if (picture && this.scale === null) this.fit();
+    // A picture of another size (an eye out of a packed one) is fitted anew where the last one was.
+    if (picture && (this.scale === null || (this.fitted && String(this.display) !== size))) this.fit();
     this.draw();
   }
 
