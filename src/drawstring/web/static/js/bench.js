@@ -296,8 +296,8 @@ function start() {
     if (tab) openPart(tab.dataset.part, { isFirst: true });
     if (layer) { chosenLayers[place.dataset.part] = Number(layer.dataset.chooseLayer); openPart(place.dataset.part, { isFirst: place.dataset.part === "mattes" }); }
     if (target.closest("[data-middle]") && well.round) {
-      const had = (name) => Number(place.querySelector(`[name="eyes.${name}"]`).value) || 0;
-      settle({ "eyes.yaw": had("yaw") + well.round.yaw, "eyes.pitch": had("pitch") });
+      const had = Number(place.querySelector("[name='eyes.yaw']").value) || 0;
+      settle({ "eyes.yaw": (((had + well.round.yaw + 540) % 360) - 180).toFixed(2) });
       turnBy(-well.round.yaw, 0);
     }
     if (target.closest("[data-flat]") && well.round) settle({ "eyes.look_yaw": well.round.yaw.toFixed(2), "eyes.look_pitch": well.round.pitch.toFixed(2), "eyes.look_field": well.round.field.toFixed(1) });
