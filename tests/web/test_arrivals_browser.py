@@ -174,4 +174,4 @@ def test_names_are_given_their_meaning_while_typing(arrivals):
         page.get_by_role("button", name="Use and scan again").click()
     page.locator(".candidate").nth(6).wait_for(timeout=60_000)
     page.keyboard.press("ArrowDown")
-    page.locator(".candidate[aria-current]", has_text="TW110").wait_for()
+    page.locator(".candidate[aria-current]", has_text="TW050").wait_for()
