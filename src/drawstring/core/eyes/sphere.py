@@ -73,24 +73,31 @@ def _place(turn, dx, dy, dz, row, col, x, y, width, height):  # type: ignore[no-
 
 
 @njit(cache=True, nogil=True)
-def _sample_rows(first, last, x, y, plane, made):  # type: ignore[no-untyped-def]
-    height, width = plane.shape
+def _sample_rows(first, last, x, y, planes, made):  # type: ignore[no-untyped-def]
+    height, width, count = planes.shape
     half = width // 2
+    across, cols = np.empty(4, np.float32), np.empty(4, np.int64)
     for row in range(first, last):
         for col in range(x.shape[1]):
             left, top = math.floor(x[row, col]), math.floor(y[row, col])
             s, t = x[row, col] - left, y[row, col] - top
-            total = 0.0
+            for i in range(4):
+                across[i] = _weight(s - (i - 1))
+            for c in range(count):
+                made[row, col, c] = 0
             for j in range(-1, 3):
-                wy = _weight(t - j)
                 line, round_ = int(top) + j, 0
                 if line < 0:
                     line, round_ = -1 - line, half
                 elif line >= height:
                     line, round_ = 2 * height - 1 - line, half
-                for i in range(-1, 3):
-                    total += wy * _weight(s - i) * plane[line, (int(left) + i + round_) % width]
-            made[row, col] = total
+                for i in range(4):
+                    cols[i] = (int(left) + i - 1 + round_) % width
+                down = np.float32(_weight(t - j))
+                for i in range(4):
+                    share = down * across[i]
+                    for c in range(count):
+                        made[row, col, c] += share * planes[line, cols[i], c]
 
 
 @njit(cache=True, nogil=True)
@@ -111,12 +118,13 @@ class Sight:
     y: NDArray[np.float64]
 
     def light(self, plane: Plane, *, threads: int = 1) -> Plane:
-        """Sample a plane whose values may be mixed: (H, W) float32."""
-        plane, made = np.ascontiguousarray(plane, np.float32), np.empty(self.x.shape, np.float32)
+        """Sample a plane whose values may be mixed, or several: (H, W) or (H, W, C) float32."""
+        planes = np.ascontiguousarray(plane, np.float32).reshape(*plane.shape[:2], -1)
+        made = np.empty((*self.x.shape, planes.shape[2]), np.float32)
         in_bands(
-            lambda first, last: _sample_rows(first, last, self.x, self.y, plane, made), len(made), threads
+            lambda first, last: _sample_rows(first, last, self.x, self.y, planes, made), len(made), threads
         )
-        return made
+        return made if plane.ndim == 3 else made[..., 0]
 
     def exact(self, plane: Stored) -> Stored:
         """Take the nearest pixel: (H, W) of the type that came."""

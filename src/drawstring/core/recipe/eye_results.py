@@ -36,12 +36,22 @@ PACKED_FORMS = tuple(form for form in Form if form.value in list(Packing))
 
 
 def eye_pictures(
-    pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment, find: Find, *, whole: bool = True
+    pixels: Pixels,
+    passes: Sequence[Pass],
+    recipe: Recipe,
+    at: Moment,
+    find: Find,
+    *,
+    whole: bool = True,
+    only: int | None = None,
 ) -> tuple[Picture, Picture]:
-    """Give both eyes' pictures: (H, W, 4) float32; without overscan where not whole."""
-    key = "eyes", whole
+    """Give both eyes' pictures: (H, W, 4) float32; without overscan where not whole.
+
+    Where `only` one is wanted (0 left, 1 right), the other one is not worked out to its end.
+    """
+    key = "eyes", whole, only
     if key not in at.kept:
-        pair = pair_of(Role.BEAUTY, pixels, passes, recipe, at, find)
+        pair = pair_of(Role.BEAUTY, pixels, passes, recipe, at, find, only=only)
         at.kept[key] = tuple(_four(eye) for eye in ((pair.left, pair.right) if whole else pair.shown()))
     left, right = at.kept[key]
     return left, right
@@ -113,7 +123,7 @@ def eye_results(find: Find) -> list[Result]:
 
     def eye(which: int) -> Callable[..., list[Plane]]:
         def compute(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[Plane]:
-            return _planes(eye_pictures(pixels, passes, recipe, at, find)[which])
+            return _planes(eye_pictures(pixels, passes, recipe, at, find, only=which)[which])
 
         return compute
 
@@ -162,9 +172,9 @@ def eye_results(find: Find) -> list[Result]:
 
     def flat(which: int) -> Callable[..., list[Plane]]:
         def compute(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[Plane]:
-            picture = eye_pictures(pixels, passes, recipe, at, find)[which]
+            picture = eye_pictures(pixels, passes, recipe, at, find, only=which)[which]
             sight = flat_sight_of(recipe, picture.shape, at)
-            return [sight.light(picture[..., c], threads=at.threads) for c in range(4)]
+            return _planes(sight.light(picture, threads=at.threads))
 
         return compute
 

@@ -175,7 +175,14 @@ def _making_inputs(passes: Sequence[Pass]) -> list[ChannelRef]:
 
 
 def pair_of(
-    name: str, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment, find: Find
+    name: str,
+    pixels: Pixels,
+    passes: Sequence[Pass],
+    recipe: Recipe,
+    at: Moment,
+    find: Find,
+    *,
+    only: int | None = None,
 ) -> Pair:
     """Give both eyes of a pass or result.
 
@@ -183,13 +190,16 @@ def pair_of(
     ----------
     name : str
         Under its bare name: that of the left eye's view, or of the one picture.
+    only : int, optional
+        0 or 1 where just the left or the right eye is wanted: the other one is not turned.
     """
     views = views_of_pair(passes, recipe)
     planes = [
         _planes(f"{view}.{name}" if view else name, pixels, passes, recipe, at, find)
         for view in dict.fromkeys(views)
     ]
-    return _finished(name, planes, pixels, passes, recipe, at, is_mixed(name, of_view(passes, ""), find))
+    mixed = is_mixed(name, of_view(passes, ""), find)
+    return _finished(name, planes, pixels, passes, recipe, at, mixed, only)
 
 
 def _planes(
@@ -211,6 +221,7 @@ def _finished(
     recipe: Recipe,
     at: Moment,
     mixed: bool,
+    only: int | None,
 ) -> Pair:
     settings = recipe.eyes.at(at.frame)
     place = at.placed(planes[0][0].shape)
@@ -236,7 +247,10 @@ def _finished(
     ]
     if settings.is_round and (settings.yaw, settings.pitch, settings.roll) != (0, 0, 0):
         sight = sight_of(settings, left[0].shape, at)
-        left, right = (_turned(eye, sight, at, mixed=mixed) for eye in (left, right))
+        left, right = (
+            _turned(eye, sight, at, mixed=mixed) if only in (None, side) else eye
+            for side, eye in enumerate((left, right))
+        )
     left, right = _moved_apart(left, right, settings, place.step, display, mixed=mixed)
     return Pair(
         _floated(left, settings.float_left / place.step, display, at_left=True),
@@ -399,7 +413,8 @@ def sight_of(settings: EyesSettings, shape: tuple[int, ...], at: Moment) -> Sigh
 
 def _turned(eye: Planes, sight: Sight, at: Moment, *, mixed: bool) -> Planes:
     if mixed:
-        return [sight.light(np.asarray(plane, np.float32), threads=at.threads) for plane in eye]
+        made = sight.light(np.stack(eye, axis=-1), threads=at.threads)
+        return [np.ascontiguousarray(made[..., c]) for c in range(made.shape[2])]
     return [sight.exact(plane) for plane in eye]
 
 
