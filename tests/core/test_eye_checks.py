@@ -5,9 +5,10 @@ import pytest
 
 from drawstring.core.camera import Moment
 from drawstring.core.errors import SettingError
-from drawstring.core.eyes.checks import check_arrived, check_eyes, parallax_over_frames
+from drawstring.core.eyes.checks import check_arrived, check_eyes
 from drawstring.core.eyes.packing import First, Packing, pack
 from drawstring.core.eyes.settings import EyesSettings
+from drawstring.core.eyes.told import parallax_over_frames
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe, available_results, change

@@ -9,9 +9,10 @@ from sqlalchemy.orm import Session
 
 from drawstring.core.depth.making_checks import keys_outside
 from drawstring.core.errors import SettingError
-from drawstring.core.eyes.checks import Eyes, check_eyes
+from drawstring.core.eyes.checks import check_eyes
 from drawstring.core.eyes.packing import eye_size
 from drawstring.core.eyes.settings import Came
+from drawstring.core.eyes.told import Eyes
 from drawstring.core.findings import Finding
 from drawstring.core.io.facts import FileFacts
 from drawstring.core.passes import Pass, Role

@@ -25,9 +25,8 @@ from drawstring.core.recipe.pairs import (
     moved_eyes,
     pair_inputs,
     pair_of,
-    parallax_inputs,
-    parallax_of,
 )
+from drawstring.core.recipe.parallaxes import parallax_inputs, parallax_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import RGB, RGBA, Result
 from drawstring.core.recipe.sources import Pixels

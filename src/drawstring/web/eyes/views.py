@@ -10,9 +10,9 @@ from werkzeug.wrappers import Response
 
 from drawstring.core.errors import DrawstringError, SettingError
 from drawstring.core.eyes.anaglyph import ghosting, matrices_of
-from drawstring.core.eyes.checks import pair_over_frames, parallax_over_frames
 from drawstring.core.eyes.rig import limits_for, start_interaxial, sums
 from drawstring.core.eyes.settings import Came, Form
+from drawstring.core.eyes.told import pair_over_frames, parallax_over_frames
 from drawstring.core.recipe import Recipe, available_results
 from drawstring.core.recipe.eye_forms import VIEWS, goes_in_forms
 from drawstring.core.recipe.eye_results import flat_size
