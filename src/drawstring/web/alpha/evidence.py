@@ -16,7 +16,7 @@ from drawstring.core.alpha.shadow import proof, recomposed
 from drawstring.core.arrays import Picture
 from drawstring.core.colour import look
 from drawstring.core.colour.look import matte_colours
-from drawstring.core.errors import DrawstringError, SettingError
+from drawstring.core.errors import DrawstringError
 from drawstring.core.passes import Role
 from drawstring.core.passes.hashed import (
     bare_name,
@@ -36,6 +36,7 @@ from drawstring.core.recipe.sources import of_view, pass_named, pass_of
 from drawstring.store import deliveries, recipes, shows
 from drawstring.store.alpha_standing import told_frames
 from drawstring.store.models import Shot
+from drawstring.web.bench.evidence import asked_part
 from drawstring.web.drawing import spark
 from drawstring.web.pictures.views import FrameHere, as_png, frame_here, tried
 from drawstring.web.services import work
@@ -55,15 +56,8 @@ PLOT = (200, 110)
 @bp.get("/shots/<int:shot_id>/alpha/evidence")
 def evidence(shot_id: int) -> str:
     """Give the evidence of one part of the knot for a frame; settings in the query are tried out."""
-    part, number = request.args.get("part", "kind"), request.args.get("frame", 0, type=int)
+    part, number = asked_part(_MADE), request.args.get("frame", 0, type=int)
     place = request.args.get("place", 1, type=int)
-    if part not in _MADE:
-        raise SettingError(
-            f"There is no evidence of “{part}”.",
-            where="part",
-            why="",
-            remedy=f"There is: {', '.join(_MADE)}.",
-        )
     with work() as session:
         shot = shows.shot_by_id(session, shot_id)
         at = frame_here(session, shot_id, number)

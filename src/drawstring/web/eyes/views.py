@@ -8,7 +8,7 @@ from flask import Blueprint, render_template, request
 from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response
 
-from drawstring.core.errors import DrawstringError, SettingError
+from drawstring.core.errors import DrawstringError
 from drawstring.core.eyes.anaglyph import ghosting, matrices_of
 from drawstring.core.eyes.rig import limits_for, start_interaxial, sums
 from drawstring.core.eyes.settings import Came, Form
@@ -21,6 +21,7 @@ from drawstring.core.recipe.sources import depth_inputs, depth_pass, of_view
 from drawstring.store import measuring, shows
 from drawstring.store.eyes_standing import eye_width, told_eyes
 from drawstring.store.models import Shot
+from drawstring.web.bench.evidence import asked_part
 from drawstring.web.bench.views import set_settings, typed_at
 from drawstring.web.pictures.views import FrameHere, frame_here, tried
 from drawstring.web.services import work
@@ -52,14 +53,7 @@ def _with_form(shot_id: int, form: Form, goes: bool) -> str:
 @bp.get("/shots/<int:shot_id>/eyes/evidence")
 def evidence(shot_id: int) -> str:
     """Give the evidence of one part of the knot for a frame; settings in the query are tried out."""
-    part, number = request.args.get("part", "pair"), request.args.get("frame", 0, type=int)
-    if part not in _MADE:
-        raise SettingError(
-            f"There is no evidence of “{part}”.",
-            where="part",
-            why="",
-            remedy=f"There is: {', '.join(_MADE)}.",
-        )
+    part, number = asked_part(_MADE), request.args.get("frame", 0, type=int)
     with work() as session:
         shot = shows.shot_by_id(session, shot_id)
         at = frame_here(session, shot_id, number)
