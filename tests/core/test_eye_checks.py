@@ -160,6 +160,10 @@ def test_screen_window_and_forms(seen):
     assert {"eyes-too-near", "eyes-too-far"} <= set(close)
     back = change(Recipe(), {"eyes.shift@1": "-3"}, scene_unit="m").eyes
     assert parallax_over_frames(told, back)[2] == (-12, 1)
+    named = {n: frame | {"views": [["", "left"], ["right", "right"]]} for n, frame in told.items()}
+    for typed in ({"left_view": "right"}, {"right_view": "left"}, {"swap": True}):
+        assert parallax_over_frames(named, EyesSettings(**typed))[1] == (-4, 9)
+    assert parallax_over_frames(named, EyesSettings(left_view="left", swap=True))[1] == (-4, 9)
     forms = change(Recipe(), {"eyes.deliver": "anaglyph; side by side, half", "eyes.anaglyph_file": "jpeg",
                               "eyes.method": "red-cyan, full"}, scene_unit="m").eyes  # fmt: skip
     assert {"eyes-jpeg", "eyes-odd"} <= set(codes({}, forms, size=(321, 181)))

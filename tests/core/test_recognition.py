@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from makers import write_plain
 
 from drawstring.core.arrivals.scan import sample_pixels
-from drawstring.core.colour import bake, look, through_view
+from drawstring.core.colour import bake, look, through_cube, through_view
 from drawstring.core.errors import SettingError
 from drawstring.core.io import read_facts
 from drawstring.core.passes import Role, entry, read_entries, recognise
@@ -192,6 +192,12 @@ def test_the_baked_view_agrees_with_the_colour_library(view):
         mixed += weight * cube[index[:, 2], index[:, 1], index[:, 0]]
     apart = np.abs(mixed - through_view(light, view))
     assert apart.mean() < 0.5 / 255 and np.percentile(apart, 99) < 4 / 255
+    looked_up = through_cube(light.reshape(40, 100, 3), view, threads=2).reshape(-1, 3)
+    np.testing.assert_allclose(looked_up, mixed, atol=2e-5)
+    odd = np.float32([[[np.nan, np.inf, -np.inf]]])
+    np.testing.assert_allclose(
+        through_cube(odd, view)[0, 0], baked.cube[0, -1, 0, :3].astype(np.float32), atol=1e-6
+    )
 
 
 def test_pictures_for_looking_show_what_is_there():

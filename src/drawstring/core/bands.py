@@ -9,11 +9,11 @@ ROWS = 24
 """In a band: enough to be worth a call, few enough that threads end together."""
 
 
-def in_bands(task: Callable[[int, int], object], rows: int, threads: int) -> None:
+def in_bands(task: Callable[[int, int], object], rows: int, threads: int, *, size: int = ROWS) -> None:
     """Call a task with the first row and one past the last of every band; return when all are done."""
     if threads <= 1:
         task(0, rows)
         return
     with ThreadPoolExecutor(threads) as pool:
-        for done in [pool.submit(task, first, min(first + ROWS, rows)) for first in range(0, rows, ROWS)]:
+        for done in [pool.submit(task, first, min(first + size, rows)) for first in range(0, rows, size)]:
             done.result()

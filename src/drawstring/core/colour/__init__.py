@@ -2,7 +2,7 @@
 
 from drawstring.core.colour.look import look
 from drawstring.core.colour.reading import LINEAR, SPACES, suggest_space, to_working
-from drawstring.core.colour.view import VIEWS, BakedView, bake, through_view
+from drawstring.core.colour.view import VIEWS, BakedView, bake, through_cube, through_view
 
 __all__ = [
     "LINEAR",
@@ -12,6 +12,7 @@ __all__ = [
     "bake",
     "look",
     "suggest_space",
+    "through_cube",
     "through_view",
     "to_working",
 ]

@@ -9,15 +9,18 @@ The transforms come from OpenColorIO's built-in "cg-config-v2.2.0_aces-v1.3_ocio
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 import PyOpenColorIO as ocio
+from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture
+from drawstring.core.bands import in_bands
 from drawstring.core.errors import SettingError
 
 CONFIG = "cg-config-v2.2.0_aces-v1.3_ocio-v2.4"
@@ -54,7 +57,7 @@ class BakedView:
     shaper_max: float = SHAPER_MAX
 
 
-def through_view(picture: Picture, view: str) -> Picture:
+def through_view(picture: Picture, view: str, *, threads: int = 1) -> Picture:
     """Send scene-linear colours through a view, exactly.
 
     Parameters
@@ -62,15 +65,17 @@ def through_view(picture: Picture, view: str) -> Picture:
     picture : (..., 3) float32, scene-linear Rec. 709
     view : str
         A key of `VIEWS`.
+    threads : int
 
     Returns
     -------
     (..., 3) float32
         Display values, 0 to 1.
     """
-    shown = np.ascontiguousarray(picture, np.float32).reshape(-1, 3).copy()
-    _processor(view).applyRGB(shown)
-    return np.clip(shown, 0, 1).reshape(picture.shape)
+    shown = np.array(picture, np.float32, order="C").reshape(-1, 3)
+    processor = _processor(view)
+    in_bands(lambda first, last: processor.applyRGB(shown[first:last]), len(shown), threads, size=1 << 14)
+    return np.clip(shown, 0, 1, out=shown).reshape(picture.shape)
 
 
 @lru_cache(maxsize=8)
@@ -94,6 +99,60 @@ def bake(view: str) -> BakedView:
     cube = np.ones((SIZE, SIZE, SIZE, 4), np.float16)
     cube[..., :3] = shown
     return BakedView(view, SIZE, cube)
+
+
+def through_cube(picture: Picture, view: str, *, threads: int = 1) -> Picture:
+    """Send scene-linear colours through a view's cube: what the well does, for pictures made to be looked at.
+
+    Parameters
+    ----------
+    picture : (H, W, 3) float32, scene-linear Rec. 709
+    view : str
+        A key of `VIEWS`.
+    threads : int
+
+    Returns
+    -------
+    (H, W, 3) float32
+        Display values, 0 to 1, as far from `through_view` as the cube's grid is coarse.
+    """
+    light = np.array(picture, np.float32, order="C").reshape(-1, 3)
+    cube = bake(view).cube[..., :3].astype(np.float32)
+    made = np.empty_like(light)
+    in_bands(lambda first, last: _look_up(first, last, light, cube, made), len(light), threads, size=1 << 14)
+    return made.reshape(picture.shape)
+
+
+_QUICK = {"contract", "reassoc", "arcp", "afn"}
+"""What the compiler may do for speed; NaN and inf stay what they are, as they decide where is read."""
+
+
+@njit(cache=True, nogil=True, fastmath=_QUICK)
+def _look_up(first, last, light, cube, made):  # type: ignore[no-untyped-def]
+    """Interpolate linearly along red, green and blue between the eight grid points around."""
+    for i in range(first, last):
+        red, s = _on_grid(light[i, 0], len(cube))
+        green, t = _on_grid(light[i, 1], len(cube))
+        blue, u = _on_grid(light[i, 2], len(cube))
+        for c in range(3):
+            near, far = cube[blue, green], cube[blue + 1, green]
+            one = near[red, c] + s * (near[red + 1, c] - near[red, c])
+            two = far[red, c] + s * (far[red + 1, c] - far[red, c])
+            near, far = cube[blue, green + 1], cube[blue + 1, green + 1]
+            one += t * (near[red, c] + s * (near[red + 1, c] - near[red, c]) - one)
+            two += t * (far[red, c] + s * (far[red + 1, c] - far[red, c]) - two)
+            made[i, c] = one + u * (two - one)
+
+
+@njit(cache=True, nogil=True, fastmath=_QUICK)
+def _on_grid(x, count):  # type: ignore[no-untyped-def]
+    """Give the grid point below a value, and how far it lies towards the next."""
+    held = np.float32(SHAPER_K) * min(x, np.float32(SHAPER_MAX)) if x > 0 else np.float32(0)
+    s = np.float32(math.log(np.float32(1) + held)) * np.float32(
+        (count - 1) / math.log(1 + SHAPER_K * SHAPER_MAX)
+    )
+    low = min(int(s), count - 2)
+    return low, s - np.float32(low)
 
 
 @lru_cache(maxsize=8)

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from enum import StrEnum
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -124,8 +125,9 @@ def matrices_of(method: Method, own: tuple[float, ...] = ()) -> tuple[Matrix, Ma
 
 def mixed(left: Picture, right: Picture, pair: tuple[Matrix, Matrix]) -> Picture:
     """Make an anaglyph: (H, W, 3) float32, 0 to 1, of (H, W, 3) pictures in 0 to 1."""
-    made = left[..., :3] @ pair[0].T + right[..., :3] @ pair[1].T
-    return np.asarray(np.clip(made, 0, 1), np.float32)
+    one, other = (np.ascontiguousarray(eye[..., :3], np.float32) for eye in (left, right))
+    made = cv2.transform(one, pair[0]) + cv2.transform(other, pair[1])
+    return np.asarray(np.clip(made, 0, 1, out=made), np.float32)
 
 
 def filters_of(method: Method) -> tuple[tuple[float, ...], tuple[float, ...]]:

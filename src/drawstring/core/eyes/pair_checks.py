@@ -33,7 +33,7 @@ def check_pair(settings: EyesSettings, told: Eyes, where: str) -> list[Finding]:
         return []
     found = []
     of_all = f"median of {said['frames']} frames, {said['points']} points each"
-    flip = -1 if is_turned_round(settings) else 1
+    flip = -1 if is_turned_round(settings, told) else 1
     order = said["order"] * flip
     if order < -0.2:
         found.append(
@@ -130,7 +130,7 @@ def check_times(settings: EyesSettings, told: Eyes, where: str) -> list[Finding]
     late, sure = late_by({n: g[0] for n, g in grids.items()}, {n: g[1] for n, g in grids.items()})
     if not late or sure < 0.1:
         return []
-    eye = "right" if (late > 0) is not is_turned_round(settings) else "left"
+    eye = "right" if (late > 0) is not is_turned_round(settings, told) else "left"
     return [
         Finding(
             "eyes-late",

@@ -50,32 +50,48 @@ def move_rows(
     begins, ends = np.empty(most, np.float32), np.empty(most, np.float32)
     owner, depth, move = np.empty(most, np.int32), np.empty(most, np.float32), np.empty(most, np.float32)
     closest, shows, column = np.empty(fine, np.float32), np.empty(fine, np.int32), np.empty(fine, np.float32)
+    surface, filled = np.empty(width, np.int32), np.empty(fine, np.bool_)
     for row in range(first, last):
+        _surfaces(near[row], share[row], surface)
         for sub in range(DOWN):
             v = (sub + 0.5) / DOWN
             count = _spans(row, v, near, shift, share, other, begins, ends, owner, depth, move)
             closest[:] = -1.0
             shows[:] = -1
             _lay(count, begins, ends, owner, depth, move, closest, shows, column, width)
-            filled = shows >= 0
+            for k in range(fine):
+                filled[k] = shows[k] >= 0
             _fill(closest, shows, column)
             for col in range(width):
-                for k in range(ACROSS):
-                    samples[row, col, sub * ACROSS + k] = shows[col * ACROSS + k]
                 lacking = 0
                 for k in range(ACROSS):
+                    samples[row, col, sub * ACROSS + k] = shows[col * ACROSS + k]
                     lacking += 0 if filled[col * ACROSS + k] else 1
+                here = np.float32(np.nan)
+                if lacking == 0:
+                    here = _centre(col * ACROSS, row * width, surface, shows, column)
                 if sub == 0:
-                    holes[row, col] = 0.0
-                holes[row, col] += np.float32(lacking / (ACROSS * DOWN))
-                if sub == 0:
-                    at[row, col] = _centre(col, row, width, near, closest, shows, column, share, filled)
-                elif not np.isnan(at[row, col]):
+                    holes[row, col] = np.float32(lacking / (ACROSS * DOWN))
+                    at[row, col] = here
+                else:
+                    holes[row, col] += np.float32(lacking / (ACROSS * DOWN))
                     # Both lines of samples have to agree that the pixel lies within one surface.
-                    here = _centre(col, row, width, near, closest, shows, column, share, filled)
                     if np.isnan(here):
-                        at[row, col] = np.nan
-    return
+                        at[row, col] = here
+
+
+@njit(cache=True, nogil=True)
+def _surfaces(near, share, surface):  # type: ignore[no-untyped-def]
+    """Give each pixel of a row the number of its surface (joined neighbours); -1 for rims."""
+    number = 0
+    for col in range(len(near)):
+        if share[col] < 0.98:
+            surface[col] = -1
+            number += 1
+            continue
+        if col > 0 and not _is_joined(near[col], near[col - 1]):
+            number += 1
+        surface[col] = number
 
 
 @njit(cache=True, nogil=True)
@@ -137,13 +153,13 @@ def _lay(count, begins, ends, owner, depth, move, closest, shows, column, width)
         start, stop = begins[i] + lead, ends[i] + trail
         if stop <= start:
             continue
+        slope = (ends[i] - begins[i]) / (stop - start)
         low = max(0, int(np.ceil(start * ACROSS - 0.5)))
         high = min(fine - 1, int(np.ceil(stop * ACROSS - 0.5)) - 1)
         for k in range(low, high + 1):
             if depth[i] > closest[k]:
                 closest[k], shows[k] = depth[i], owner[i]
-                along = ((k + 0.5) / ACROSS - start) / (stop - start)
-                column[k] = begins[i] + along * (ends[i] - begins[i])
+                column[k] = begins[i] + ((k + 0.5) / ACROSS - start) * slope
 
 
 @njit(cache=True, nogil=True)
@@ -187,21 +203,24 @@ def _fill(closest, shows, column):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _centre(col, row, width, near, closest, shows, column, share, filled):  # type: ignore[no-untyped-def]
+def _centre(base, begin, surface, shows, column):  # type: ignore[no-untyped-def]
     """Give the source column in a pixel's middle where its samples and their neighbours are one surface."""
-    base = col * ACROSS
-    for k in range(ACROSS):
-        if not filled[base + k] or shows[base + k] // width != row:
+    width = len(surface)
+    number = -1
+    for k in range(base, base + ACROSS):
+        source = shows[k] - begin
+        if source < 0 or source >= width:
             return np.float32(np.nan)
-        source = shows[base + k] % width
-        if share[row, source] < 0.98 or not _is_joined(closest[base + k], closest[base]):
+        if k == base:
+            number = surface[source]
+        if surface[source] < 0 or surface[source] != number:
             return np.float32(np.nan)
-    middle = ACROSS // 2
-    x = (column[base + middle - 1] + column[base + middle]) / 2 - 0.5
+    middle = base + ACROSS // 2
+    x = (column[middle - 1] + column[middle]) / 2 - 0.5
     # What the cubic reaches for has to be of this surface, too.
     low = int(np.floor(x))
     for source in range(max(0, low - 1), min(width, low + 3)):
-        if share[row, source] < 0.98 or not _is_joined(near[row, source], closest[base]):
+        if surface[source] != number:
             return np.float32(np.nan)
     return np.float32(x)
 

@@ -34,9 +34,19 @@ def pair_over_frames(told: Eyes) -> dict[str, Any]:
     return said
 
 
-def is_turned_round(settings: EyesSettings) -> bool:
-    """Whether what was told as left is settled to be the right eye; packed eyes are told left first."""
-    return settings.swap is not (settings.came is Came.PACKED and settings.first is First.RIGHT)
+def is_turned_round(settings: EyesSettings, told: Eyes) -> bool:
+    """Whether what was told as left is settled to be the right eye.
+
+    Packed eyes are told left first; views are told as their names say, and may be settled to be the others.
+    """
+    crossed = settings.came is Came.PACKED and settings.first is First.RIGHT
+    views = next((frame["views"] for frame in told.values() if "views" in frame), None)
+    if settings.came is Came.VIEWS and views:
+        left, right = views
+        crossed = settings.left_view in [n for n in right if n] or settings.right_view in [
+            n for n in left if n
+        ]
+    return settings.swap is not crossed
 
 
 def parallax_over_frames(told: Eyes, settings: EyesSettings) -> dict[int, tuple[float, float]]:
@@ -49,7 +59,7 @@ def parallax_over_frames(told: Eyes, settings: EyesSettings) -> dict[int, tuple[
             low, high = frame["pair"]["nearest"], frame["pair"]["farthest"]
         else:
             continue
-        if is_turned_round(settings):
+        if is_turned_round(settings, told):
             low, high = -high, -low
         shift = settings.at(number).shift
         found[number] = (low + shift, high + shift)

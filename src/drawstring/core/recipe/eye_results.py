@@ -11,7 +11,7 @@ import numpy as np
 
 from drawstring.core.arrays import Picture, Plane
 from drawstring.core.camera import Moment
-from drawstring.core.colour.view import through_view
+from drawstring.core.colour.view import through_cube, through_view
 from drawstring.core.eyes.anaglyph import Mixed, matrices_of, mixed, received
 from drawstring.core.eyes.packing import Packing, pack
 from drawstring.core.eyes.settings import Came, Form
@@ -65,14 +65,20 @@ def _four(planes: Sequence[np.ndarray]) -> Picture:
     return np.stack(floats, axis=-1)
 
 
-def anaglyph_of(left: Picture, right: Picture, recipe: Recipe) -> Picture:
-    """Make the anaglyph of two scene-linear pictures: (H, W, 3) float32, display values."""
-    eyes = recipe.eyes
+def anaglyph_of(
+    left: Picture, right: Picture, recipe: Recipe, *, to_look: bool = False, threads: int = 1
+) -> Picture:
+    """Make the anaglyph of two scene-linear pictures: (H, W, 3) float32, display values.
+
+    Only to be looked at, it goes through the view's cube as everything in the well does; else exactly.
+    """
+    eyes, seen = recipe.eyes, through_cube if to_look else through_view
     pair = matrices_of(eyes.method, eyes.own_matrix)
-    one, other = (np.ascontiguousarray(side[..., :3]) for side in (left, right))
+    one, other = left[..., :3], right[..., :3]
     if eyes.mixed is Mixed.LINEAR:
-        return through_view(mixed_open(one, other, pair), eyes.anaglyph_view)
-    return mixed(through_view(one, eyes.anaglyph_view), through_view(other, eyes.anaglyph_view), pair)
+        return seen(mixed_open(one, other, pair), eyes.anaglyph_view, threads=threads)
+    shown = [seen(eye, eyes.anaglyph_view, threads=threads) for eye in (one, other)]
+    return mixed(shown[0], shown[1], pair)
 
 
 def mixed_open(left: Picture, right: Picture, pair: tuple[np.ndarray, np.ndarray]) -> Picture:
@@ -150,11 +156,13 @@ def eye_results(find: Find) -> list[Result]:
         return parallax_inputs(passes, recipe, find)
 
     def anaglyph(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[Plane]:
-        return _planes(anaglyph_of(*eye_pictures(pixels, passes, recipe, at, find), recipe))
+        eyes = eye_pictures(pixels, passes, recipe, at, find)
+        return _planes(anaglyph_of(*eyes, recipe, to_look=True, threads=at.threads))
 
     def glasses(which: int) -> Callable[..., list[Plane]]:
         def compute(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[Plane]:
-            shown = anaglyph_of(*eye_pictures(pixels, passes, recipe, at, find), recipe)
+            eyes = eye_pictures(pixels, passes, recipe, at, find)
+            shown = anaglyph_of(*eyes, recipe, to_look=True, threads=at.threads)
             return _planes(display_of_linear(received(linear_of_display(shown), recipe.eyes.method)[which]))
 
         return compute

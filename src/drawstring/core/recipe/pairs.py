@@ -75,7 +75,7 @@ class Pair:
 
 def says_eyes(passes: Sequence[Pass]) -> bool:
     """Whether two views say of themselves that they are the left and the right eye."""
-    said = {_said_of(view, passes).lower() for view in ("", *other_views(passes))}
+    said = {said_of(view, passes).lower() for view in ("", *other_views(passes))}
     return bool(said & {*_LEFT}) and bool(said & {*_RIGHT})
 
 
@@ -84,7 +84,7 @@ def eye_views(settings: EyesSettings, passes: Sequence[Pass]) -> tuple[str, str]
     views = ["", *other_views(passes)]
     if len(views) < 2:
         return None
-    said = {view: _said_of(view, passes) for view in views}
+    said = {view: said_of(view, passes) for view in views}
 
     def named(wanted: str, words: tuple[str, ...]) -> str | None:
         if wanted:
@@ -101,7 +101,8 @@ def eye_views(settings: EyesSettings, passes: Sequence[Pass]) -> tuple[str, str]
     return None if right is None or left == right else (left, right)
 
 
-def _said_of(view: str, passes: Sequence[Pass]) -> str:
+def said_of(view: str, passes: Sequence[Pass]) -> str:
+    """Give what a view says of itself: the default one's name, where it has one, stands with its passes."""
     return view or next((one.view for one in passes if "." not in one.name), "")
 
 

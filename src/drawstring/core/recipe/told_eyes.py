@@ -22,7 +22,7 @@ from drawstring.core.eyes.settings import EyesSettings
 from drawstring.core.eyes.sphere import check_sphere
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
-from drawstring.core.recipe.pairs import eye_views, says_eyes
+from drawstring.core.recipe.pairs import display_in, eye_views, said_of, says_eyes
 from drawstring.core.recipe.parallaxes import exact_parallax
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.sources import Pixels, depth_pass, of_view, pass_of
@@ -87,12 +87,17 @@ def _of_views(passes: Sequence[Pass], pixels: Pixels, at: Moment, views: tuple[s
     one, other = _picture(left, pixels), _picture(right, pixels)
     if one is None or other is None:
         return {"lacks": "left" if one is None else "right"}
+    # What lies outside the frame is not seen by anybody; it must not outvote what is.
+    shown = display_in(at.placed(one.shape))
+    seen = slice(shown.y_min, shown.y_max + 1), slice(shown.x_min, shown.x_max + 1)
+    whole, one, other = one, one[seen], other[seen]
     near = None
     depth = depth_pass(left)
     if depth is not None and depth.channels[0] in pixels:
         z = np.asarray(pixels[depth.channels[0]], np.float32)
-        near = np.where(nothing_there(z), 0, 1 / np.maximum(z, 1e-9)).astype(np.float32)
+        near = np.where(nothing_there(z), 0, 1 / np.maximum(z, 1e-9)).astype(np.float32)[seen]
     said = _compared(one, other, near)
+    said["views"] = [[view, said_of(view, passes)] for view in views]
     beauty, beside = pass_of(Role.BEAUTY, left), pass_of(Role.BEAUTY, right)
     assert beauty is not None and beside is not None
     a, b = (at.camera(x.channels[0].source, x.channels[0].part) for x in (beauty, beside))
@@ -106,7 +111,7 @@ def _of_views(passes: Sequence[Pass], pixels: Pixels, at: Moment, views: tuple[s
     if exact is not None:
         said |= _ranged(exact)
     if a.is_latlong:
-        said |= _round(one, at, beauty.channels[0].source, beauty.channels[0].part)
+        said |= _round(whole, at, beauty.channels[0].source, beauty.channels[0].part)
     return said
 
 
