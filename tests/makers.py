@@ -43,6 +43,11 @@ def write_plain(path: Path, channels: dict[str, np.ndarray], **header: object) -
     return path
 
 
+def by_name(stowed: dict) -> dict:
+    """Give computed channels by their names alone."""
+    return {channel.name: one for channel, one in stowed.items()}
+
+
 def wait_for(is_so: Callable[[], object], *, seconds: float = 60) -> None:
     """Wait until something is so."""
     until = time.monotonic() + seconds

@@ -3,6 +3,7 @@
 import cv2
 import numpy as np
 import pytest
+from makers import by_name
 
 from drawstring.core.alpha.kind_checks import check_environment, check_kinds
 from drawstring.core.alpha.kinds import AlphaKind
@@ -232,7 +233,7 @@ def test_how_alpha_is_read_holds_for_everything_that_goes_out(pixels):
         straight[ref] = np.where(alpha > 0, element[..., i] / np.maximum(alpha, 1e-6), 0).astype(np.float32)
     recipe = change(Recipe(), {"alpha.kinds.beauty": "straight", "alpha.straight_too": "yes"}, scene_unit="m")
     plan = plan_outputs(PASSES, recipe)
-    stowed = compute(plan, straight, PASSES, recipe, at())
+    stowed = by_name(compute(plan, straight, PASSES, recipe, at()))
     np.testing.assert_allclose(stowed["R"].values, element[..., 0], atol=1e-6)
     np.testing.assert_allclose(
         stowed["beauty_straight.R"].values, straight[PASSES[0].channels[0]], rtol=1e-5, atol=1e-6

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from makers import by_name
 
 from drawstring.core.camera import Moment
 from drawstring.core.errors import SettingError, SeveralSettingErrors
@@ -56,7 +57,7 @@ def test_distances_are_read_as_typed(typed, metres):
         ({"depth.colour": "red"}, "depth.colour", "There is no setting"),
         ({"fog.near": "1"}, "fog", "There is no knot"),
         ({"pack.compression": "rar"}, "pack.compression", "can't be"),
-        ({"pack.normal.layer": "N 1"}, "pack.normal", "letters, digits or underscores"),
+        ({"pack.normal.layer": "N 1"}, "pack.normal", "letters, digits and underscores"),
         ({"arrivals.first": "9", "arrivals.last": "3"}, "arrivals.first", "lies after the last"),
     ],
 )
@@ -97,7 +98,7 @@ def test_only_channels_that_outputs_need_are_pulled():
         ChannelRef(0, "depth.Z"): np.float32([[1, 5, 9]]),
         ChannelRef(0, "A"): np.float16([[1, 1, 0]]),
     }
-    made = compute(plan, pixels, PASSES, recipe, Moment())
+    made = by_name(compute(plan, pixels, PASSES, recipe, Moment()))
     assert made["depth_normalised.V"].values.tolist() == [[1, 0.5, 0]]
     assert plan_outputs(PASSES, recipe, settled_only=True).channels == ()
 
@@ -181,14 +182,14 @@ def test_another_view_is_made_from_its_own_passes_and_range():
         if len(one.channels) == 4:
             pixels[one.channels[3]] = np.ones((6, 8), np.float32)
     left, right = (ChannelRef(0, name) for name in ("depth.Z", "right.depth.Z"))
-    shared = compute(plan, pixels, both, recipe, Moment())
-    for ref, name in ((left, "depth_normalised.V"), (right, "right.depth_normalised.V")):
+    shared = by_name(compute(plan, pixels, both, recipe, Moment()))
+    for ref, name in ((left, "depth_normalised.V"), (right, "depth_normalised.right.V")):
         np.testing.assert_allclose(shared[name].values, 1 - (pixels[ref] - 2) / 8, atol=1e-6)
-    assert not np.allclose(shared["right.beauty_focus.R"].values, shared["beauty_focus.R"].values)
+    assert not np.allclose(shared["beauty_focus.right.R"].values, shared["beauty_focus.R"].values)
     own = change(recipe, {"depth.views.right.near": "3", "depth.views.right.far": "9"}, scene_unit="m")
-    apart = compute(plan, pixels, both, own, Moment())
+    apart = by_name(compute(plan, pixels, both, own, Moment()))
     np.testing.assert_allclose(
-        apart["right.depth_normalised.V"].values, 1 - (pixels[right] - 3) / 6, atol=1e-6
+        apart["depth_normalised.right.V"].values, 1 - (pixels[right] - 3) / 6, atol=1e-6
     )
     np.testing.assert_array_equal(apart["depth_normalised.V"].values, shared["depth_normalised.V"].values)
     shown = {ref: plane[:2, :2] for ref, plane in pixels.items()}

@@ -71,7 +71,13 @@ def check_package(
     with open(os.path.join(folder, name), encoding="utf-8") as file:
         manifest = json.load(file)
     check = PackageCheck(folder, name == MANIFESTS[0], missing=manifest["missing"])
-    wanted = {channel["name"]: channel["type"] for channel in manifest["channels"]}
+    # Where each pass has a file, a frame's own is that of the first one.
+    own = next((channel.get("file_of", "") for channel in manifest["channels"]), "")
+    wanted = {
+        (channel.get("part", ""), channel["name"]): channel["type"]
+        for channel in manifest["channels"]
+        if channel.get("file_of", "") == own
+    }
     for i, frame in enumerate(manifest["frames"], 1):
         fault = _fault(os.path.join(folder, frame["file"]), frame, wanted)
         if fault:
@@ -97,15 +103,20 @@ def _changed(path: str, frame: dict[str, Any]) -> str | None:
     return None
 
 
-def _fault(path: str, frame: dict[str, Any], wanted: dict[str, str]) -> str | None:
+def _fault(path: str, frame: dict[str, Any], wanted: dict[tuple[str, str], str]) -> str | None:
     if changed := _changed(path, frame):
         return changed
     source = oiio.ImageInput.open(path)
     if source is None:
         return f"can't be opened: {oiio.geterror()}"
-    spec = source.spec()
-    kinds = spec.channelformats or (spec.format,) * spec.nchannels
-    here = dict(zip(spec.channelnames, (str(kind) for kind in kinds), strict=True))
+    here: dict[tuple[str, str], str] = {}
+    number, parted = 0, any(part for part, _ in wanted)
+    while source.seek_subimage(number, 0):
+        spec = source.spec()
+        kinds = spec.channelformats or (spec.format,) * spec.nchannels
+        part = spec.getattribute("name") if parted else ""
+        here |= {(part, name): str(kind) for name, kind in zip(spec.channelnames, kinds, strict=True)}
+        number += 1
     source.close()
     if here != wanted:
         return "has other channels than the manifest says"

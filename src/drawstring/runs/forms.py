@@ -10,7 +10,8 @@ from drawstring.core.errors import OutputError
 from drawstring.core.eyes.settings import AnaglyphFile
 from drawstring.core.io.display_files import difference_of, put_display
 from drawstring.core.io.facts import Window
-from drawstring.core.io.writing import LOSSY, final_name, put_exr
+from drawstring.core.io.writing import PartToWrite, final_name, put_parts
+from drawstring.core.pack import Compression
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.eye_forms import FormFile
 from drawstring.runs.proof import checksum, prove
@@ -18,7 +19,7 @@ from drawstring.runs.proof import checksum, prove
 
 def write_forms(
     files: Sequence[FormFile], *, folder: str, file_name: str, recipe: Recipe, metadata: Mapping[str, Any],
-    pixel_aspect: float,
+    pixel_aspect: float, compression: Compression,
 ) -> list[dict[str, Any]]:  # fmt: skip
     """Write and prove a frame's forms; one that is there already is proven again.
 
@@ -30,6 +31,8 @@ def write_forms(
     recipe : Recipe
     metadata : mapping
         Header attributes of the frame's own file.
+    compression : Compression
+        Of the forms that are OpenEXR.
 
     Returns
     -------
@@ -44,14 +47,18 @@ def write_forms(
         path = os.path.join(folder, name)
         if not os.path.exists(path):
             with final_name(path) as unfinished:
-                _put(unfinished, one, ending, recipe, metadata, pixel_aspect)
-                proof = _proof(unfinished, one, ending, recipe)
+                _put(unfinished, one, ending, recipe, metadata, pixel_aspect, compression)
+                proof = _proof(unfinished, one, ending, compression)
         else:
-            proof = _proof(path, one, ending, recipe)
+            proof = _proof(path, one, ending, compression)
         told.append(
             {"file": name, "bytes": os.path.getsize(path), "checksum": checksum(path), "proof": proof}
         )
     return told
+
+
+def _part(one: FormFile, compression: Compression) -> PartToWrite:
+    return PartToWrite(one.channels, compression.value, _window(one))
 
 
 def _window(one: FormFile) -> Window:
@@ -66,22 +73,21 @@ def _put(
     recipe: Recipe,
     metadata: Mapping[str, Any],
     pixel_aspect: float,
+    compression: Compression,
 ) -> None:
     if one.picture is not None:
         put_display(unfinished, one.picture, ending)
         return
-    put_exr(
-        unfinished, one.channels, compression=recipe.pack.compression.value, data_window=_window(one),
-        display_window=_window(one), pixel_aspect=pixel_aspect, metadata={**metadata, **one.said},
+    put_parts(
+        unfinished, [_part(one, compression)], display_window=_window(one), pixel_aspect=pixel_aspect,
+        metadata={**metadata, "drawstring.alpha": "premultiplied", **one.said},
         dwa_level=recipe.pack.dwa_level,
     )  # fmt: skip
 
 
-def _proof(path: str, one: FormFile, ending: str, recipe: Recipe) -> dict[str, Any]:
+def _proof(path: str, one: FormFile, ending: str, compression: Compression) -> dict[str, Any]:
     if one.picture is None:
-        return prove(
-            path, one.channels, data_window=_window(one), is_lossy=recipe.pack.compression.value in LOSSY
-        )
+        return prove(path, [_part(one, compression)])
     apart = difference_of(path, one.picture, ending)
     if apart and ending != AnaglyphFile.JPEG.value:
         raise OutputError(

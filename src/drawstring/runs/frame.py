@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -13,16 +13,19 @@ import numpy as np
 from drawstring.core.camera import Moment, moment_of
 from drawstring.core.colour import LINEAR
 from drawstring.core.depth import DepthSettings, FrameDistances, Held, along_of, tally
-from drawstring.core.errors import DrawstringError, OutputError, SourceError
-from drawstring.core.io.facts import FileFacts, Window
+from drawstring.core.errors import ConflictError, DrawstringError, OutputError, SourceError
+from drawstring.core.io.facts import FileFacts, PartFacts, Window
 from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
 from drawstring.core.io.pixels import use_threads
-from drawstring.core.io.writing import LOSSY, final_name, put_exr
+from drawstring.core.io.writing import PartToWrite, final_name, put_parts
 from drawstring.core.pack import header_of
+from drawstring.core.pack.profile import Profile
 from drawstring.core.passes import COLOUR_ROLES, Pass, PassStatistics, Role, pass_statistics
-from drawstring.core.recipe import compute, plan_outputs, space_of
+from drawstring.core.recipe import OutputPlan, compute, plan_outputs, space_of
 from drawstring.core.recipe.eye_forms import form_files, form_inputs
+from drawstring.core.recipe.packed_files import compression_of_forms, packed_files
+from drawstring.core.recipe.profile_checks import check_written
 from drawstring.core.recipe.sources import (
     depth_inputs,
     depth_pass,
@@ -73,11 +76,9 @@ def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
     pixels = read_frame(files, wanted, window=plan.window)
     at = moment_of(files, frame=task.number, window=plan.window, scene_unit=plan.scene_unit)
     stowed = compute(outputs, pixels, plan.passes, plan.recipe, at)
-    written = {name: one.values for name, one in stowed.items()}
     part = facts.parts[0]
-    settings = plan.recipe.pack
-    is_lossy = settings.compression.value in LOSSY
-    path = os.path.join(plan.folder, task.file_name)
+    pack = plan.recipe.pack
+    profile = pack.profile
     metadata = header_of(
         facts,
         shot=plan.shot,
@@ -90,39 +91,90 @@ def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
         mattes=[one.name for one in plan.recipe.alpha.mattes],
         read_as={name: kind.value for name, kind in plan.recipe.alpha.kinds.items()},
         is_converted=_is_converted(plan, {channel.source for channel in outputs.channels}),
+        alpha=pack.alpha.value,
+        profile=f"{profile.name} v{profile.version}" if profile else "",
     )
-
-    def proven(at: str) -> dict[str, Any]:
-        proof = prove(at, written, data_window=plan.window, is_lossy=is_lossy)
-        held = {name: one.held for name, one in stowed.items() if one.held}
-        return proof | {"held_at_half_limit": held}
-
     # Forms first: what is there of a frame without its own file is taken over when it is made again.
-    forms = write_forms(
+    told = write_forms(
         form_files(pixels, plan.passes, plan.recipe, at) if beside else [],
         folder=plan.folder,
-        file_name=task.file_name,
+        file_name=plan.plain_name(task),
         recipe=plan.recipe,
         metadata=metadata,
         pixel_aspect=part.pixel_aspect,
+        compression=compression_of_forms(outputs.channels, pack),
     )
-    told = {"beside": forms} if forms else {}
+    packed = packed_files(
+        stowed,
+        pack,
+        window=plan.window,
+        display=part.display_window,
+        default_view=next((one.view for one in plan.passes if "." not in one.name and one.view), ""),
+    )
+    names = {of_pass: plan.name_of(task, of_pass) for of_pass in packed}
+    metadata = {key: value for key, value in metadata.items() if key not in ("view", "multiView")}
+    for of_pass, parts in packed.items():
+        if names[of_pass] != task.file_name:
+            told.append(_write(plan, names[of_pass], parts, metadata, part, outputs, told))
+    main = next(parts for of_pass, parts in packed.items() if names[of_pass] == task.file_name)
+    own = _write(plan, task.file_name, main, metadata, part, outputs, told)
+    held = {one.name: stowed[one].held for one in stowed if stowed[one].held}
+    proof = own["proof"] | {"held_at_half_limit": held} | ({"beside": told} if told else {})
+    return proof, own["bytes"], own["checksum"]
+
+
+def _write(
+    plan: RunPlan,
+    name: str,
+    parts: Sequence[PartToWrite],
+    metadata: Mapping[str, Any],
+    source: PartFacts,
+    outputs: OutputPlan,
+    others: Sequence[Mapping[str, Any]],
+) -> dict[str, Any]:
+    """Write and prove one file; one that is there already is proven again and taken over."""
+    path = os.path.join(plan.folder, name)
     if os.path.exists(path):
-        return proven(path) | told, os.path.getsize(path), checksum(path)
+        proof = prove(path, parts)
+        return {"file": name, "bytes": os.path.getsize(path), "checksum": checksum(path), "proof": proof}
+    _make_folder(os.path.dirname(path))
     with final_name(path) as unfinished:
-        put_exr(
+        put_parts(
             unfinished,
-            written,
-            compression=settings.compression.value,
-            data_window=plan.window,
-            display_window=part.display_window,
-            pixel_aspect=part.pixel_aspect,
+            parts,
+            display_window=source.display_window,
+            pixel_aspect=source.pixel_aspect,
             metadata=metadata,
-            dwa_level=settings.dwa_level,
+            dwa_level=plan.recipe.pack.dwa_level,
         )
-        proof = proven(unfinished)
+        proof = prove(unfinished, parts)
         digest, size = checksum(unfinished), os.path.getsize(unfinished)
-    return proof | told, size, digest
+        profile = plan.recipe.pack.profile
+        if profile is not None:
+            before = sum(int(other["bytes"]) for other in others)
+            _as_asked(profile, name, read_facts(unfinished), outputs, before)
+    return {"file": name, "bytes": size, "checksum": digest, "proof": proof}
+
+
+def _make_folder(folder: str) -> None:
+    try:
+        os.makedirs(folder, exist_ok=True)
+    except OSError as error:
+        raise OutputError(
+            f"The folder {folder} can't be made: {error.strerror}.", where=folder,
+            why="The frame is missing from the package until then.",
+            remedy="Open the package's folder for writing, then go on.",
+        ) from error  # fmt: skip
+
+
+def _as_asked(profile: Profile, name: str, facts: FileFacts, outputs: OutputPlan, before: int) -> None:
+    """Refuse a written file that is not as the profile asks, before it gets its final name."""
+    odd = check_written(profile, facts, outputs.channels, with_others=before)
+    if odd:
+        raise ConflictError(
+            f"{name} is not as “{profile.name}” asks: {'; '.join(odd)}.", where=name,
+            why="Downstream would send it back.", remedy="Change what is packed, or choose another profile.",
+        )  # fmt: skip
 
 
 def _is_converted(plan: RunPlan, going: set[str]) -> bool:

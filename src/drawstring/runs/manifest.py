@@ -90,8 +90,18 @@ def describe(run: Run) -> dict[str, Any]:
         "data_window": list(window_of(delivery)),
         "display_window": list(display_window(delivery)),
         "compression": recipe.pack.compression.value,
+        "profile": recipe.pack.profile.model_dump(mode="json", exclude_defaults=True)
+        if recipe.pack.profile
+        else None,
         "channels": [
-            {"name": c.name, "type": c.stored, "from": c.source, "channel": c.ref.name if c.ref else None}
+            {
+                "name": c.name,
+                "type": c.stored,
+                "from": c.source,
+                "channel": c.ref.name if c.ref else None,
+                "part": c.part,
+                "file_of": c.of_pass,
+            }
             for c in outputs.channels
         ],
         "checksum_kind": "xxh3_128",

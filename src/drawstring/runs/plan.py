@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from drawstring.core.io.facts import Window
+from drawstring.core.pack.file_names import USUAL, USUAL_OF_PASSES, file_name
 from drawstring.core.passes import Pass
 from drawstring.core.recipe import Recipe
 
@@ -28,7 +29,27 @@ class RunPlan:
     recipe_digest: str
     passes: tuple[Pass, ...]
     window: Window
-    """What the planes are read into, and the data window of what is written."""
+    """What the planes are read into; what is written reaches as far as the Pack knot says."""
+
+    def name_of(self, task: FrameTask, of_pass: str = "") -> str:
+        """Name a frame's file: its own, or that of a pass where each has one."""
+        pack = self.recipe.pack
+        usual = USUAL_OF_PASSES if of_pass else USUAL
+        return file_name(
+            pack.file_name or usual, shot=self.shot, version=self.version, number=task.number_out,
+            padding=max(pack.padding, _digits(task.file_name)), of_pass=of_pass,
+        )  # fmt: skip
+
+    def plain_name(self, task: FrameTask) -> str:
+        """Name a frame without regard to passes: what forms beside it are called after."""
+        return file_name(
+            USUAL, shot=self.shot, version=self.version, number=task.number_out,
+            padding=max(self.recipe.pack.padding, _digits(task.file_name)),
+        )  # fmt: skip
+
+
+def _digits(name: str) -> int:
+    return len(name.rsplit(".", 2)[1])
 
 
 @dataclass(frozen=True)
@@ -48,6 +69,11 @@ class FrameTask:
     number: int
     files: tuple[SourceFile, ...]
     file_name: str
+
+    @property
+    def number_out(self) -> int:
+        """The number in its files' names, which may begin elsewhere than the source's."""
+        return int(self.file_name.rsplit(".", 2)[1])
 
 
 @dataclass(frozen=True)

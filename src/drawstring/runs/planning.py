@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session
 
 from drawstring.core.errors import ConflictError, OutputError, SettingError
+from drawstring.core.pack.file_names import USUAL, USUAL_OF_PASSES, file_name
 from drawstring.core.recipe import (
     RESULTS,
     KnotState,
@@ -65,19 +66,30 @@ def plan_run(session: Session, shot: Shot, *, output: str, by: str = "") -> Run:
     )  # fmt: skip
     session.add(run)
     session.flush()
-    digits = max(4, len(str(numbers[-1])))
+    names = file_names_of(how, numbers, version)
     session.execute(
         insert(RunFrame),
         [
-            {
-                "run_id": run.id,
-                "number": number,
-                "file_name": f"{shot.code}_v{version:03d}.{number:0{digits}d}.exr",
-            }
-            for number in numbers
+            {"run_id": run.id, "number": number, "file_name": name}
+            for number, name in zip(numbers, names, strict=True)
         ],
     )
     return run
+
+
+def file_names_of(how: ShotStanding, numbers: Sequence[int], version: int) -> list[str]:
+    """Give the names of the frames' own files; where each pass has one, that of the first pass."""
+    pack = how.recipe.pack
+    outputs = plan_outputs(how.passes, how.recipe, settled_only=True)
+    of_pass = next((one.of_pass for one in outputs.channels), "")
+    pattern = pack.file_name or (USUAL_OF_PASSES if of_pass else USUAL)
+    begin = numbers[0] if pack.start_frame is None else pack.start_frame
+    out = [begin + number - numbers[0] for number in numbers]
+    digits = max(pack.padding, len(str(out[-1])))
+    return [
+        file_name(pattern, shot=how.shot.code, version=version, number=n, padding=digits, of_pass=of_pass)
+        for n in out
+    ]
 
 
 def notes_for(how: ShotStanding) -> list[str]:

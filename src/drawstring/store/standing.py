@@ -23,6 +23,7 @@ from drawstring.core.findings import Finding, Severity, finding_from_dict, grave
 from drawstring.core.passes import Pass, Role
 from drawstring.core.passes.hashed import names_in
 from drawstring.core.recipe import CordFacts, KnotView, OutputPlan, Recipe, cord, plan_outputs, upgraded
+from drawstring.core.recipe.profile_checks import check_profile
 from drawstring.core.recipe.sources import depth_inputs, depth_pass, of_view, pass_of
 from drawstring.core.units import METRES
 from drawstring.store import deliveries, measuring
@@ -196,6 +197,7 @@ def _key(shot: Shot, revision: Revision | None) -> tuple[object, ...]:
     return (
         shot.code,
         shot.show.scene_unit,
+        shot.show.fps,
         revision and (revision.id, revision.made_at),
         (delivery.id, delivery.digest, delivery.accepted_at),
         tuple((one.id, one.kind, one.state, one.asked_at) for one in delivery.measurements),
@@ -226,6 +228,14 @@ def _derive(session: Session, shot: Shot, revision: Revision | None) -> Derived:
         )
         if recipe.eyes.needed:
             findings["eyes"] = eyes_findings(session, delivery, recipe, passes)
+        shown = deliveries.display_window(delivery)
+        findings["pack"] += check_profile(
+            passes,
+            recipe,
+            outputs.channels,
+            display=(shown.width, shown.height),
+            frame_rate=shot.show.fps,
+        )
     return recipe, passes, outputs, findings
 
 

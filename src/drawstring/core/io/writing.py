@@ -9,8 +9,9 @@ from __future__ import annotations
 import errno
 import os
 import uuid
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -26,9 +27,16 @@ COMPRESSIONS = {
     "zips": OpenEXR.ZIPS_COMPRESSION,
     "zip": OpenEXR.ZIP_COMPRESSION,
     "piz": OpenEXR.PIZ_COMPRESSION,
+    "pxr24": OpenEXR.PXR24_COMPRESSION,
+    "b44": OpenEXR.B44_COMPRESSION,
+    "b44a": OpenEXR.B44A_COMPRESSION,
     "dwaa": OpenEXR.DWAA_COMPRESSION,
+    "dwab": OpenEXR.DWAB_COMPRESSION,
+    "htj2k256": OpenEXR.HTJ2K256_COMPRESSION,
+    "htj2k32": OpenEXR.HTJ2K32_COMPRESSION,
+    "zstd": OpenEXR.ZSTD_COMPRESSION,
+    "lj2k": OpenEXR.LJ2K_COMPRESSION,
 }
-LOSSY = frozenset({"dwaa"})
 
 UNFINISHED = ".unfinished-"
 """What marks a name as not yet final; `remove_unfinished` looks for it after a crash."""
@@ -82,6 +90,33 @@ def write_exr(
         return os.path.getsize(unfinished)
 
 
+@dataclass(frozen=True)
+class PartToWrite:
+    """One part of a file.
+
+    Attributes
+    ----------
+    channels : mapping of name to (H, W) float16, float32 or uint32
+        The dtype is the stored type; the size is the data window's.
+    compression : str
+        A key of `COMPRESSIONS`.
+    data_window : Window
+    name : str
+        Needed where a file has several.
+    tile : int
+        Side of a tile in pixels; 0 for scan lines.
+    said : mapping
+        Header attributes of its own, such as its view.
+    """
+
+    channels: Mapping[str, Stored]
+    compression: str
+    data_window: Window
+    name: str = ""
+    tile: int = 0
+    said: Mapping[str, Any] = field(default_factory=dict)
+
+
 def put_exr(
     unfinished: str,
     channels: Mapping[str, Stored],
@@ -93,24 +128,59 @@ def put_exr(
     metadata: Mapping[str, Any] | None = None,
     dwa_level: float = 45.0,
 ) -> None:
-    """Write a file as `write_exr` does, under a name lent by `final_name`.
+    """Write a file of one part as `write_exr` does, under a name lent by `final_name`.
 
     For callers that look at the file before it gets its final name.
     """
-    header: dict[str, Any] = {key: _attribute(value) for key, value in (metadata or {}).items()}
-    if "envmap" in header:
-        header["envmap"] = OpenEXR.ENVMAP_CUBE if "CUBE" in str(header["envmap"]) else OpenEXR.ENVMAP_LATLONG
-    header |= {
-        "compression": COMPRESSIONS[compression],
-        "type": OpenEXR.scanlineimage,
-        "dataWindow": _corners(data_window),
-        "displayWindow": _corners(display_window),
-        "pixelAspectRatio": float(pixel_aspect),
-    }
-    if compression in LOSSY:
-        header["dwaCompressionLevel"] = float(dwa_level)
-    planes = {name: np.ascontiguousarray(plane) for name, plane in channels.items()}
-    with OpenEXR.File(header, planes) as file:
+    put_parts(
+        unfinished, [PartToWrite(channels, compression, data_window)], display_window=display_window,
+        pixel_aspect=pixel_aspect, metadata=metadata, dwa_level=dwa_level,
+    )  # fmt: skip
+
+
+def put_parts(
+    unfinished: str,
+    parts: Sequence[PartToWrite],
+    *,
+    display_window: Window,
+    pixel_aspect: float = 1.0,
+    metadata: Mapping[str, Any] | None = None,
+    dwa_level: float = 45.0,
+) -> None:
+    """Write a file of one or several parts under a name lent by `final_name`.
+
+    Parameters
+    ----------
+    parts : sequence of PartToWrite
+        With names where there are several; what `metadata` says is said in each of them.
+    """
+    made = []
+    for part in parts:
+        said = {**(metadata or {}), **part.said}
+        header: dict[str, Any] = {key: _attribute(value) for key, value in said.items()}
+        if "envmap" in header:
+            cube = "CUBE" in str(header["envmap"])
+            header["envmap"] = OpenEXR.ENVMAP_CUBE if cube else OpenEXR.ENVMAP_LATLONG
+        header |= {
+            "compression": COMPRESSIONS[part.compression],
+            "type": OpenEXR.tiledimage if part.tile else OpenEXR.scanlineimage,
+            "dataWindow": _corners(part.data_window),
+            "displayWindow": _corners(display_window),
+            "pixelAspectRatio": float(pixel_aspect),
+        }
+        if part.tile:
+            tiles = OpenEXR.TileDescription()
+            tiles.xSize = tiles.ySize = part.tile
+            header["tiles"] = tiles
+        if part.compression in ("dwaa", "dwab"):
+            header["dwaCompressionLevel"] = float(dwa_level)
+        planes = {name: np.ascontiguousarray(plane) for name, plane in part.channels.items()}
+        made.append((header, planes, part.name))
+    if len(made) == 1 and not made[0][2]:
+        file = OpenEXR.File(made[0][0], made[0][1])
+    else:
+        file = OpenEXR.File([OpenEXR.Part(header, planes, name) for header, planes, name in made])
+    with file:
         file.write(unfinished)
 
 
@@ -150,10 +220,15 @@ def final_name(path: str) -> Iterator[str]:
 
 
 def remove_unfinished(folder: str) -> int:
-    """Remove what a killed writer left in a folder; give the number of files removed."""
-    left = [name for name in os.listdir(folder) if name.startswith(UNFINISHED)]
-    for name in left:
-        os.unlink(os.path.join(folder, name))
+    """Remove what a killed writer left in a folder and those within; give the number of files removed."""
+    left = [
+        os.path.join(place, name)
+        for place, _, names in os.walk(folder)
+        for name in names
+        if name.startswith(UNFINISHED)
+    ]
+    for path in left:
+        os.unlink(path)
     return len(left)
 
 

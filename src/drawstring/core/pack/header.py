@@ -14,6 +14,7 @@ from drawstring.core.io.facts import FileFacts
 from drawstring.core.passes.hashed import name_header
 
 SOFTWARE = "drawstring 0.1.0"
+INTEROP_ID = "lin_rec709_scene"
 _OF_COLOUR = frozenset({"chromaticities", "colorInteropID", "adoptedNeutral", "oiio:ColorSpace"})
 
 
@@ -30,6 +31,8 @@ def header_of(
     mattes: Sequence[str] = (),
     read_as: Mapping[str, str] | None = None,
     is_converted: bool = False,
+    alpha: str = "premultiplied",
+    profile: str = "",
 ) -> dict[str, Any]:
     """Write the attributes of one packed frame.
 
@@ -53,6 +56,10 @@ def header_of(
         How alpha was read where it was not premultiplied; all that goes out is, but what is called straight.
     is_converted : bool
         Whether colours were brought into the working space: then the source's own say no longer holds.
+    alpha : str
+        "premultiplied" or "straight", as colours go out.
+    profile : str
+        Name and version of the profile that was asked for.
     """
     kept: Mapping[str, Any] = facts.parts[0].metadata
     said: dict[str, Any] = {
@@ -71,7 +78,12 @@ def header_of(
         "drawstring.recipe": recipe_digest,
         "drawstring.sceneUnit": scene_unit,
     }
-    said["drawstring.alpha"] = "premultiplied"
+    said.setdefault("chromaticities", list(WORKING_PRIMARIES))
+    # "Color Interop ID" of the ASWF's Color Interop Forum: scene-linear, Rec. 709 primaries.
+    said["colorInteropID"] = INTEROP_ID
+    said["drawstring.alpha"] = alpha
+    if profile:
+        said["drawstring.profile"] = profile
     said |= {f"drawstring.alpha.{name}.readAs": kind for name, kind in (read_as or {}).items()}
     if any(name.rpartition(".")[2].startswith("CryptoNamed") for name in made):
         said |= name_header("CryptoNamed", mattes)

@@ -1,4 +1,4 @@
-"""The channel map: every channel that goes out, with its name, its source and its type.
+"""The channel map: every channel that goes out, with its name, its source, its type, its part and its file.
 
 Beauty takes the plain names R, G, B, A; every other pass its layer name with a dot. Hashed-name
 passes keep the names that their specification ties to the header.
@@ -6,16 +6,23 @@ passes keep the names that their specification ties to the header.
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from drawstring.core.findings import Finding, Severity
 from drawstring.core.io.facts import ChannelRef
-from drawstring.core.io.writing import LOSSY
-from drawstring.core.pack.settings import PackSettings, StoredType
+from drawstring.core.pack.checks import check_readers, check_stored
+from drawstring.core.pack.form import Compression, Files, Parts, StoredType
+from drawstring.core.pack.naming import (
+    bare_name,
+    channel_names,
+    check_names,
+    layer_of,
+    result_names,
+    view_of,
+)
+from drawstring.core.pack.settings import PackSettings
 from drawstring.core.passes.recognition import Pass
-from drawstring.core.passes.roles import EXACT_ROLES, HASHED_ROLES, Role
 
 
 @dataclass(frozen=True)
@@ -27,13 +34,19 @@ class OutputChannel:
     name : str
         Full name in the file.
     source : str
-        Name of the pass or result it comes from.
+        Name of the pass or result it comes from; "constant" for one value everywhere.
     ref : ChannelRef or None
         Source channel; None for a result.
     component : int
         Which channel of the pass or result.
     stored : str
         "half", "float" or "uint".
+    part : str
+        Name of the part it lies in; empty where the file has only one.
+    of_pass : str
+        Which pass's file it lies in; empty where a frame is one file.
+    value : float, optional
+        Of a constant.
     """
 
     name: str
@@ -41,6 +54,12 @@ class OutputChannel:
     ref: ChannelRef | None
     component: int
     stored: str
+    part: str = ""
+    of_pass: str = ""
+    value: float | None = None
+
+
+CONSTANT = "constant"
 
 
 def lay_out(
@@ -58,31 +77,51 @@ def lay_out(
     Returns
     -------
     channels : list of OutputChannel
-        In the order of the passes, results after them.
+        In the settled order; passes before results where nothing was said.
     findings : list of Finding
-        Name collisions and types that would spoil the data; those that stop are to be mended first.
+        Names and types that would spoil the data; those that stop are to be mended first.
     """
     channels: list[OutputChannel] = []
-    findings: list[Finding] = []
     for one in passes:
         row = settings.row(one.name)
         if not row.goes:
             continue
-        findings += _type_findings(one, row.stored, settings)
-        for i, (ref, suffix) in enumerate(zip(one.channels, one.suffixes, strict=True)):
+        for i, (ref, name) in enumerate(zip(one.channels, channel_names(one, settings), strict=True)):
             stored = (
                 _as_source(one.pixel_types[i]) if row.stored is StoredType.AS_SOURCE else row.stored.value
             )
             if one.pixel_types[i] == "uint":
                 stored = "uint"
-            channels.append(OutputChannel(_name(one, row.layer, suffix), one.name, ref, i, stored))
-    for name, suffixes in results.items():
-        row = settings.row(name)
+            channels.append(OutputChannel(name, one.name, ref, i, stored))
+    for result, suffixes in results.items():
+        row = settings.row(result)
         stored = "half" if row.stored is StoredType.HALF else "float"
         if row.goes:
-            for i, suffix in enumerate(suffixes):
-                channels.append(OutputChannel(f"{row.layer or name}.{suffix}", name, None, i, stored))
-    return channels, findings + _collisions(channels)
+            for i, name in enumerate(result_names(result, suffixes, settings)):
+                channels.append(OutputChannel(name, result, None, i, stored))
+    channels = [channel for channel in channels if channel.name != "-"]
+    for constant in settings.constants:
+        channels.append(
+            OutputChannel(constant.name, CONSTANT, None, 0, constant.stored, value=float(constant.value))
+        )
+    channels = _placed(_ordered(channels, settings), {one.name: one for one in passes}, settings)
+    return channels, _findings(channels, passes, settings)
+
+
+def compressions_of(
+    channels: Sequence[OutputChannel], settings: PackSettings
+) -> dict[tuple[str, str], Compression]:
+    """Give the compression of each part, by the pass its file is of and the part's name."""
+    found: dict[tuple[str, str], Compression] = {}
+    for channel in channels:
+        own = settings.row(channel.source).compression
+        place = channel.of_pass, channel.part
+        if own and place not in found:
+            found[place] = Compression(own)
+    return {
+        place: found.get(place, settings.compression)
+        for place in dict.fromkeys((one.of_pass, one.part) for one in channels)
+    }
 
 
 def _as_source(pixel_type: str) -> str:
@@ -90,31 +129,58 @@ def _as_source(pixel_type: str) -> str:
     return {"uint8": "half", "uint16": "float"}.get(pixel_type, pixel_type)
 
 
-def _name(one: Pass, layer: str, suffix: str) -> str:
-    if one.role in HASHED_ROLES:
-        # The specification ties the name to the header's; another view's carries the view before it.
-        view = one.name.rpartition(".")[0]
-        return f"{view}.{one.layer}{suffix}" if view else f"{one.layer}{suffix}"
-    if one.role is Role.BEAUTY and one.name == Role.BEAUTY and not layer:
-        return suffix
-    return f"{layer or one.name}.{suffix}"
+def _ordered(channels: list[OutputChannel], settings: PackSettings) -> list[OutputChannel]:
+    places = {name: i for i, name in enumerate(settings.order)}
+    return sorted(channels, key=lambda one: places.get(one.source, len(places)))
 
 
-def _collisions(channels: list[OutputChannel]) -> list[Finding]:
-    twice = [name for name, count in Counter(c.name for c in channels).items() if count > 1]
-    found = []
-    for name in twice:
-        owners = " and ".join(c.source for c in channels if c.name == name)
-        found.append(
-            Finding(
-                "pack-name-twice",
-                Severity.STOPS,
-                f"{owners} would both be written as {name}.",
-                f"pack, {name}",
-                "One of them would be lost.",
-                "Give one of them another layer name.",
+def _placed(
+    channels: list[OutputChannel], passes: Mapping[str, Pass], settings: PackSettings
+) -> list[OutputChannel]:
+    """Put every channel into its part and file."""
+    default = next((one.view for one in passes.values() if "." not in one.name and one.view), "main")
+    made = []
+    first = channels[0].source if channels else ""
+    for channel in channels:
+        # Constants lie where the first pass lies.
+        source = first if channel.source == CONSTANT else channel.source
+        view, part, of_pass = view_of(source), "", ""
+        layer = layer_of(source, settings, passes.get(source)) or bare_name(source)
+        if settings.parts is Parts.VIEWS:
+            part = view or default
+        elif settings.parts is Parts.PASSES:
+            part = f"{view}.{layer}" if view else layer
+        if settings.files is Files.PASSES:
+            of_pass = f"{view}.{layer}" if view else layer
+            part = part if settings.parts is Parts.VIEWS else ""
+        made.append(replace(channel, part=part, of_pass=of_pass))
+    return made
+
+
+def _findings(channels: list[OutputChannel], passes: Sequence[Pass], settings: PackSettings) -> list[Finding]:
+    packed = compressions_of(channels, settings)
+    found: list[Finding] = []
+    places = {channel.source: (channel.of_pass, channel.part) for channel in channels}
+    for one in passes:
+        if one.name in places:
+            found += check_stored(one, settings.row(one.name).stored, packed[places[one.name]])
+    for source, place in places.items():
+        own = settings.row(source).compression
+        if own and packed[place] != own:
+            found.append(
+                Finding(
+                    "pack-part-twice",
+                    Severity.STOPS,
+                    f"{source} is to be compressed with {own}, but lies in a part that is compressed with "
+                    f"{packed[place].value}.",
+                    f"pack.{source}.compression",
+                    "A part has one compression.",
+                    "Give it a part of its own, or the same compression.",
+                    pass_name=source,
+                )
             )
-        )
+    found += check_names([(f"{c.of_pass}/{c.part}", c.name, c.source) for c in channels])
+    found += check_readers(list(packed.values()))
     if not channels:
         found.append(
             Finding(
@@ -123,54 +189,3 @@ def _collisions(channels: list[OutputChannel]) -> list[Finding]:
             )
         )  # fmt: skip
     return found
-
-
-def _type_findings(one: Pass, stored: StoredType, settings: PackSettings) -> list[Finding]:
-    half = stored is StoredType.HALF and "half" not in one.pixel_types
-    lossy = settings.compression.value in LOSSY
-    # Lossy compression quantises half channels; float channels other than colour it packs losslessly.
-    if one.role in EXACT_ROLES and half:
-        return [
-            Finding(
-                "pack-needs-float",
-                Severity.STOPS,
-                f"{one.name} can't be stored as half.",
-                f"pack, {one.name}",
-                "Its values are exact bits or places; rounded they point at other objects or points.",
-                "Store it as source or as float.",
-            )
-        ]
-    if one.role in EXACT_ROLES and lossy:
-        return [
-            Finding(
-                "pack-lossy",
-                Severity.STOPS,
-                f"{one.name} can't be compressed with {settings.compression.value}.",
-                f"pack, {one.name}",
-                "Lossy compression changes its values.",
-                "Choose zip, zips, piz or none, or leave this pass out.",
-            )
-        ]
-    if one.role is Role.DEPTH and half:
-        return [
-            Finding(
-                "pack-half-depth",
-                Severity.WARNS,
-                "Depth as half keeps eleven bits: at 100 units the steps are 0.06 units.",
-                f"pack, {one.name}",
-                "Mist and focus made from it downstream may show bands.",
-                "Store it as float.",
-            )
-        ]
-    if one.role is Role.DEPTH and lossy:
-        return [
-            Finding(
-                "pack-lossy-depth",
-                Severity.WARNS,
-                f"Depth is compressed with {settings.compression.value}.",
-                f"pack, {one.name}",
-                "Distances may change near edges.",
-                "Choose zip, zips, piz or none.",
-            )
-        ]
-    return []

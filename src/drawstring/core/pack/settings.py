@@ -1,44 +1,31 @@
-"""What the Pack knot settles: which passes go out, under which name, in which type and compression."""
+"""What the Pack knot settles: which passes go out, under which name, in which type, parts and files."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from enum import StrEnum
 from typing import Any, ClassVar, Self
 
 from pydantic import BaseModel, ConfigDict, field_validator
 
 from drawstring.core.errors import SettingError
+from drawstring.core.pack.constants import Constant, read_constants
+from drawstring.core.pack.file_names import check_pattern
+from drawstring.core.pack.form import (
+    AlphaKind,
+    Compression,
+    Files,
+    Parts,
+    Reach,
+    StoredType,
+    Style,
+    Tiling,
+)
+from drawstring.core.pack.profile import Profile
 from drawstring.core.settings import KnotSettings, setting
 
-_NAME = re.compile(r"[A-Za-z0-9_]{1,60}")
-
-
-class Compression(StrEnum):
-    """How a file is compressed; all but the last lose nothing."""
-
-    ZIP = "zip"
-    """Sixteen lines at a time; small and read everywhere."""
-    ZIPS = "zips"
-    """Line by line; quicker to read in part."""
-    PIZ = "piz"
-    """Wavelets; often smallest for grainy pictures."""
-    NONE = "none"
-    """Quickest, largest."""
-    DWAA = "dwaa"
-    """Lossy: much smaller, for looking, not for data."""
-
-
-class StoredType(StrEnum):
-    """The number type in which a channel is stored."""
-
-    AS_SOURCE = "as source"
-    """As it arrived; what was computed is stored as float."""
-    HALF = "half"
-    """16 bits: eleven that count."""
-    FLOAT = "float"
-    """32 bits: twenty-four that count."""
+_LAYER = re.compile(r"[A-Za-z0-9_]+(\.[A-Za-z0-9_]+)*")
+_WORD = re.compile(r"-|[A-Za-z0-9_]+")
 
 
 class PackRow(BaseModel):
@@ -47,15 +34,36 @@ class PackRow(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     goes: bool = setting(True, "Whether it goes out at all.")
-    layer: str = setting("", "Layer name in the file; empty means the pass's own name.")
+    layer: str = setting(
+        "", "Layer name in the file; empty means what the style makes of it.", max_length=200
+    )
+    names: str = setting(
+        "", "Last words of its channels in their order, such as `X Y Z`; `-` leaves one out."
+    )
     stored: StoredType = setting(StoredType.AS_SOURCE, "The type in which it is stored.")
+    compression: str = setting("", "Compression of the part it goes into; empty means that of all.")
 
     @field_validator("layer")
     @classmethod
     def _plain_name(cls, layer: str) -> str:
-        if layer and not _NAME.fullmatch(layer):
-            raise ValueError("a layer name has 1 to 60 letters, digits or underscores")
+        if layer and not _LAYER.fullmatch(layer):
+            raise ValueError("a layer name has letters, digits and underscores; a dot only between them")
         return layer
+
+    @field_validator("names")
+    @classmethod
+    def _plain_words(cls, names: str) -> str:
+        words = names.split()
+        if any(not _WORD.fullmatch(word) for word in words):
+            raise ValueError("channels are called by letters, digits and underscores, with blanks between")
+        return " ".join(words)
+
+    @field_validator("compression")
+    @classmethod
+    def _known(cls, compression: str) -> str:
+        if compression and compression not in list(Compression):
+            raise ValueError(f"choose {', '.join(Compression)}")
+        return compression
 
 
 class PackSettings(KnotSettings):
@@ -63,9 +71,37 @@ class PackSettings(KnotSettings):
 
     knot: ClassVar[str] = "pack"
 
+    profile: Profile | None = setting(None, "What downstream asked for; the package is checked against it.")
+    style: Style = setting(Style.SMALL, "How passes are called that were given no name of their own.")
+    files: Files = setting(Files.ONE, "Into how many files a frame goes.")
+    parts: Parts = setting(Parts.ONE, "Into how many parts a file is divided.")
+    tiling: Tiling = setting(Tiling.LINES, "Whether pictures are stored in lines or in tiles.")
+    reach: Reach = setting(Reach.ALL, "How far the data window reaches.")
+    alpha: AlphaKind = setting(AlphaKind.PREMULTIPLIED, "How colours stand to alpha in what goes out.")
     compression: Compression = setting(Compression.ZIP, "How the files are compressed.")
-    dwa_level: float = setting(45.0, "For dwaa: 0 keeps most, 45 is the usual.", ge=0, le=500)
+    dwa_level: float = setting(45.0, "For dwaa and dwab: 0 keeps most, 45 is the usual.", ge=0, le=500)
+    file_name: str = setting(
+        "", "Pattern of file names with {shot}, {version}, {frame}, {pass}; empty takes the usual one."
+    )
+    padding: int = setting(4, "Digits of a frame's number in file names.", ge=4, le=10)
+    start_frame: int | None = setting(
+        None, "Number of the first frame in file names; empty keeps them.", ge=0
+    )
+    order: tuple[str, ...] = setting((), "Passes in the order they go out, first ones first.", reader=None)
+    constants: tuple[Constant, ...] = setting(
+        (), "Channels of one value, such as `cover.V = 1; grain.V = 0 float`.", reader=read_constants
+    )
     rows: dict[str, PackRow] = setting({}, "What differs from the usual, by pass or result.")
+
+    @field_validator("file_name")
+    @classmethod
+    def _pattern(cls, pattern: str) -> str:
+        return check_pattern(pattern)
+
+    @field_validator("order", mode="before")
+    @classmethod
+    def _several(cls, order: Any) -> Any:
+        return tuple(order.split()) if isinstance(order, str) else order
 
     def row(self, name: str) -> PackRow:
         """Give the row of a pass or result, the usual one where nothing was said."""
@@ -95,7 +131,7 @@ class PackSettings(KnotSettings):
                 f"{value} can't be used for {name}.",
                 where=f"pack.{name}",
                 why="Nothing was changed.",
-                remedy="A layer name has 1 to 60 letters, digits or underscores; "
-                "types are as source, half, float.",
+                remedy="A layer name has letters, digits and underscores, with dots only between them; "
+                f"types are {', '.join(StoredType)}; compressions {', '.join(Compression)}.",
             ) from error
         return self.changed({"rows": {**self.model_dump()["rows"], name: row.model_dump()}})

@@ -18,7 +18,9 @@ from drawstring.core.camera import Moment
 from drawstring.core.eyes.packing import Packing, pack
 from drawstring.core.eyes.settings import Came, Form
 from drawstring.core.io.facts import ChannelRef
+from drawstring.core.pack.form import Files, Parts
 from drawstring.core.pack.layout import OutputChannel, lay_out
+from drawstring.core.pack.naming import in_view
 from drawstring.core.pack.storing import stow
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
@@ -73,7 +75,9 @@ def goes_in_forms(passes: Sequence[Pass], recipe: Recipe) -> list[OutputChannel]
         and is_sent(name, recipe)
         and recipe.knot(result_named(name).knot).settled_on
     }
-    return lay_out(mine, results, recipe.pack)[0]
+    # A form is one file of one part, whatever the shot's own files are.
+    plain = recipe.pack.model_copy(update={"parts": Parts.ONE, "files": Files.ONE, "constants": ()})
+    return lay_out(mine, results, plain)[0]
 
 
 def wanted_forms(passes: Sequence[Pass], recipe: Recipe) -> tuple[Form, ...]:
@@ -153,18 +157,6 @@ def _unpacked(
         ]
     both = dict(eyes[0]) | {in_view(name, "right"): plane for name, plane in eyes[1].items()}
     return [FormFile(form.slug, both, said={"multiView": list(VIEWS)})]
-
-
-def in_view(name: str, view: str) -> str:
-    """Name a channel of a view that is not the default one.
-
-    Examples
-    --------
-    >>> in_view("R", "right"), in_view("depth.Z", "right")
-    ('right.R', 'depth.right.Z')
-    """
-    layer, _, last = name.rpartition(".")
-    return f"{layer}.{view}.{last}" if layer else f"{view}.{last}"
 
 
 def _packed(

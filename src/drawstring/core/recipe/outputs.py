@@ -5,13 +5,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from drawstring.core.arrays import Plane
+import numpy as np
+
+from drawstring.core.alpha.conversion import straight
+from drawstring.core.arrays import Plane, Stored
 from drawstring.core.camera import Moment
 from drawstring.core.findings import Finding
 from drawstring.core.io.facts import ChannelRef
-from drawstring.core.pack.layout import OutputChannel, lay_out
+from drawstring.core.pack.form import AlphaKind
+from drawstring.core.pack.layout import CONSTANT, OutputChannel, lay_out
 from drawstring.core.pack.storing import Stowed, stow
 from drawstring.core.passes.recognition import Pass
+from drawstring.core.passes.roles import COLOUR_ROLES
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.results import available_results, is_sent, result_named
 from drawstring.core.recipe.sources import Pixels
@@ -51,7 +56,7 @@ def plan_outputs(passes: Sequence[Pass], recipe: Recipe, *, settled_only: bool =
         and (not settled_only or recipe.knot(result_named(name).knot).settled_on)
     }
     channels, findings = lay_out(passes, results, recipe.pack)
-    made = tuple(dict.fromkeys(c.source for c in channels if c.ref is None))
+    made = tuple(dict.fromkeys(c.source for c in channels if c.ref is None and c.source != CONSTANT))
     inputs = [c.ref for c in channels if c.ref is not None]
     for name in made:
         inputs += result_named(name).inputs(passes, recipe)
@@ -60,7 +65,7 @@ def plan_outputs(passes: Sequence[Pass], recipe: Recipe, *, settled_only: bool =
 
 def compute(
     plan: OutputPlan, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment
-) -> dict[str, Stowed]:
+) -> dict[OutputChannel, Stowed]:
     """Compute every output channel of one frame.
 
     Parameters
@@ -75,17 +80,42 @@ def compute(
 
     Returns
     -------
-    dict of name to Stowed
-        In the stored type, ready to be written.
+    dict of OutputChannel to Stowed
+        In the stored type and the plan's order, ready to be written.
     """
     pixels = in_working_space(pixels, passes, recipe)
     made: dict[str, list[Plane]] = {
         name: result_named(name).compute(pixels, passes, recipe, at) for name in plan.results
     }
-    return {
-        channel.name: stow(
-            pixels[channel.ref] if channel.ref is not None else made[channel.source][channel.component],
-            channel.stored,
-        )
-        for channel in plan.channels
+    if recipe.pack.alpha is AlphaKind.STRAIGHT:
+        pixels, made = _straight(plan, pixels, made, passes)
+    shape = next(iter(pixels.values())).shape if pixels else (1, 1)
+
+    def plane(channel: OutputChannel) -> Stored:
+        if channel.value is not None:
+            return np.full(shape, channel.value, np.float32)
+        return pixels[channel.ref] if channel.ref is not None else made[channel.source][channel.component]
+
+    return {channel: stow(plane(channel), channel.stored) for channel in plan.channels}
+
+
+def _straight(
+    plan: OutputPlan, pixels: Pixels, made: dict[str, list[Plane]], passes: Sequence[Pass]
+) -> tuple[Pixels, dict[str, list[Plane]]]:
+    """Divide colours by their alpha in whatever goes out with one."""
+    changed = dict[ChannelRef, Stored]()
+    for one in passes:
+        if one.role in COLOUR_ROLES and len(one.channels) == 4 and all(r in pixels for r in one.channels):
+            picture = straight(
+                np.stack([np.asarray(pixels[ref], np.float32) for ref in one.channels], axis=-1)
+            )
+            changed |= {ref: np.ascontiguousarray(picture[..., i]) for i, ref in enumerate(one.channels)}
+    divided = {
+        name: [
+            np.ascontiguousarray(plane) for plane in np.moveaxis(straight(np.stack(planes, axis=-1)), -1, 0)
+        ]
+        if result_named(name).is_light and len(planes) == 4
+        else planes
+        for name, planes in made.items()
     }
+    return {**pixels, **changed}, divided
