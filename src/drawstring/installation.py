@@ -35,6 +35,10 @@ class Installation:
     output: str = _setting(
         "DRAWSTRING_OUTPUT", "Folder below which packages go; default: `packages` in the state folder."
     )
+    handoff: str = _setting(
+        "DRAWSTRING_HANDOFF",
+        "Folder below which copies of packages go; default: `handoff` in the state folder.",
+    )
     host: str = _setting(
         "DRAWSTRING_HOST", "Address to serve on; only loopback, as there is no sign-in yet.", "127.0.0.1"
     )
@@ -64,6 +68,11 @@ class Installation:
     def output_folder(self) -> str:
         """Where packages go."""
         return self.output or str(Path(self.var) / "packages")
+
+    @property
+    def handoff_folder(self) -> str:
+        """Where copies of packages go."""
+        return self.handoff or str(Path(self.var) / "handoff")
 
     @property
     def worker_count(self) -> int:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -10,11 +9,9 @@ from typing import Any
 
 import OpenImageIO as oiio
 
-from drawstring.core.errors import MissingError
 from drawstring.core.io.chunks import walk
+from drawstring.runs.handoff.contents import MANIFESTS, manifest_of
 from drawstring.runs.proof import checksum
-
-MANIFESTS = ("manifest.json", "manifest.incomplete.json")
 
 
 @dataclass
@@ -59,17 +56,7 @@ def check_package(
     MissingError
         The folder holds no manifest.
     """
-    name = next((one for one in MANIFESTS if os.path.exists(os.path.join(folder, one))), None)
-    if name is None:
-        raise MissingError(
-            f"{folder} holds no manifest.",
-            where=folder,
-            why="Without it nobody knows what should be in the package.",
-            remedy="Give a package's folder, such as packages/SHOW/SHOT/v001; "
-            "a run that is not at its end has none yet.",
-        )
-    with open(os.path.join(folder, name), encoding="utf-8") as file:
-        manifest = json.load(file)
+    name, manifest = manifest_of(folder)
     check = PackageCheck(folder, name == MANIFESTS[0], missing=manifest["missing"])
     # Where each pass has a file, a frame's own is that of the first one.
     own = next((channel.get("file_of", "") for channel in manifest["channels"]), "")

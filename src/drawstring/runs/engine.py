@@ -21,11 +21,13 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from drawstring.core.depth import DepthSettings
 from drawstring.core.errors import DrawstringError
+from drawstring.core.findings import Finding
 from drawstring.core.io.facts import Window
 from drawstring.core.io.writing import remove_unfinished
 from drawstring.core.passes import Pass
 from drawstring.core.recipe.sources import depth_inputs
 from drawstring.runs.frame import carry_out, measure_frame
+from drawstring.runs.handoff import make_report
 from drawstring.runs.manifest import close_package
 from drawstring.runs.plan import FrameAnswer, FrameTask, SourceFile
 from drawstring.runs.planning import plan_of, source_files, tasks_of
@@ -34,6 +36,7 @@ from drawstring.runs.scanning import Scanning
 from drawstring.store import deliveries, ledger, measuring, recipes
 from drawstring.store.database import DatabaseAway, unit_of_work
 from drawstring.store.models import Measurement, Run, RunFrame, now
+from drawstring.store.standing import standing
 
 log = logging.getLogger(__name__)
 
@@ -52,6 +55,7 @@ class _RunAtWork:
     flying: dict[Future, FrameTask] = field(default_factory=dict)
     again_at: list[tuple[float, FrameTask]] = field(default_factory=list)
     attempts: dict[int, int] = field(default_factory=dict)
+    priority: int = 0
     answers: list[FrameAnswer] = field(default_factory=list)
 
 
@@ -96,6 +100,7 @@ class Engine:
         self._runs: dict[int, _RunAtWork] = {}
         self._measurements: dict[int, _MeasurementAtWork] = {}
         self._scanning = scanning
+        self._reports: list[Future] = []
         self._lock: Any = None
 
     def work(self, *, until: Callable[[], bool]) -> None:
@@ -182,6 +187,7 @@ class Engine:
             for run_id, run in wanted.items():
                 if run_id not in self._runs:
                     self._begin(session, run)
+                self._runs[run_id].priority = run.priority
             for measurement in measuring.waiting(session):
                 if measurement.id not in self._measurements:
                     self._begin_measuring(session, measurement)
@@ -228,7 +234,7 @@ class Engine:
         # Somebody waits for distances; facts can wait until runs leave a worker idle.
         for measuring_now in [one for one in self._measurements.values() if one.kind == "depth"]:
             room = self._hand_out_measuring(client, measuring_now, room)
-        for run in self._runs.values():
+        for run in sorted(self._runs.values(), key=lambda one: -one.priority):
             due = [task for at, task in run.again_at if at <= time.monotonic()]
             run.again_at = [(at, task) for at, task in run.again_at if at > time.monotonic()]
             run.todo = due + run.todo
@@ -335,9 +341,16 @@ class Engine:
     def _end(self, session: Session, run: Run) -> None:
         if run.state not in ledger.UNDER_WAY:
             return  # cancelled while its last frames were being written down
-        close_package(session, run)
+        package = close_package(session, run)
+        if package.state == "proven":
+            self._report(run.folder, standing(session, run.shot).all_findings)
         failed = any(frame.state == "failed" for frame in run.frames)
         run.state, run.ended_at = ("failed" if failed else "done"), now()
+
+    def _report(self, folder: str, findings: list[Finding]) -> None:
+        """Have a worker write the package's report; whoever asks for it before makes it at once."""
+        self._reports = [future for future in self._reports if not future.done()]
+        self._reports.append(self._connected().submit(make_report, folder, findings=findings, pure=False))
 
     def _cancel(self, flying: dict[Future, Any]) -> None:
         for future in flying:

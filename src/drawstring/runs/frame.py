@@ -119,7 +119,10 @@ def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
     main = next(parts for of_pass, parts in packed.items() if names[of_pass] == task.file_name)
     own = _write(plan, task.file_name, main, metadata, part, outputs, told)
     held = {one.name: stowed[one].held for one in stowed if stowed[one].held}
-    proof = own["proof"] | {"held_at_half_limit": held} | ({"beside": told} if told else {})
+    rounded = {one.name: stowed[one].rounded for one in stowed if stowed[one].rounded}
+    proof = (
+        own["proof"] | {"held_at_half_limit": held, "rounded": rounded} | ({"beside": told} if told else {})
+    )
     return proof, own["bytes"], own["checksum"]
 
 

@@ -23,7 +23,7 @@ from drawstring.core.recipe import (
 from drawstring.core.recipe.eye_forms import form_inputs
 from drawstring.runs.plan import FrameTask, RunPlan, SourceFile
 from drawstring.store import deliveries, recipes
-from drawstring.store.ledger import UNDER_WAY
+from drawstring.store.ledger import HOLDS
 from drawstring.store.models import Frame, Run, RunFrame, Shot
 from drawstring.store.standing import ShotStanding, standing
 
@@ -51,10 +51,10 @@ def plan_run(session: Session, shot: Shot, *, output: str, by: str = "") -> Run:
     if how.stops:
         finding = how.stops[0]
         raise ConflictError(finding.what, where=finding.where, why=finding.why, remedy=finding.remedy)
-    busy = session.scalar(select(Run.id).where(Run.shot_id == shot.id, Run.state.in_(UNDER_WAY)))
+    busy = session.scalar(select(Run.id).where(Run.shot_id == shot.id, Run.state.in_(HOLDS)))
     if busy:
         raise ConflictError(
-            f"Run {busy} of {shot.code} is under way.", where="run",
+            f"Run {busy} of {shot.code} is under way or paused.", where="run",
             why="Two runs would do the same work twice.", remedy="Wait for it, or cancel it first.",
         )  # fmt: skip
     numbers = list(_frames_of(session, how))
@@ -119,6 +119,36 @@ def notes_for(how: ShotStanding) -> list[str]:
         more = f" and {len(delivery.missing) - 6} more" if len(delivery.missing) > 6 else ""
         notes.append(f"Frames {missing}{more} did not arrive: the package will have a hole there.")
     return notes
+
+
+def plan_to_try(session: Session, shot: Shot, *, frames: int) -> tuple[RunPlan, list[FrameTask], int]:
+    """Plan a few frames as a run would, first, last and between, without a run.
+
+    Returns
+    -------
+    plan, tasks, total
+        How many frames a run would have, with them.
+
+    Raises
+    ------
+    MissingError, SettingError, ConflictError
+        As `plan_run` does where nothing can be packed.
+    """
+    delivery = deliveries.in_use(shot)
+    how = standing(session, shot)
+    usable = _frames_of(session, how)
+    numbers = list(usable)
+    places = [round(i * (len(numbers) - 1) / max(1, frames - 1)) for i in range(frames)]
+    chosen = [numbers[place] for place in dict.fromkeys(places)]
+    names = dict(zip(numbers, file_names_of(how, numbers, 1), strict=True))
+    revision = recipes.head(session, shot)
+    plan = RunPlan(
+        run_id=0, shot=shot.code, show=shot.show.code, version=1, folder="", scene_unit=shot.show.scene_unit,
+        recipe=how.recipe, recipe_digest=revision.digest if revision else "",
+        passes=tuple(how.passes), window=deliveries.window_of(delivery),
+    )  # fmt: skip
+    tasks = [FrameTask(n, source_files(usable[n]), names[n]) for n in chosen]
+    return plan, tasks, len(numbers)
 
 
 def plan_of(run: Run) -> RunPlan:

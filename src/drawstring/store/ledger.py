@@ -12,6 +12,8 @@ from drawstring.core.errors import ConflictError, MissingError
 from drawstring.store.models import Package, Run, RunFrame, Shot, Show, now
 
 UNDER_WAY = ("waiting", "running")
+HOLDS = (*UNDER_WAY, "paused")
+"""States in which a run keeps its shot from being run again."""
 
 
 @dataclass(frozen=True)
@@ -69,8 +71,8 @@ def recent(session: Session, show: Show, *, limit: int = 50) -> list[Run]:
 
 
 def under_way(session: Session, show: Show | None = None) -> list[Run]:
-    """Give the runs that are not at their end, oldest first."""
-    query = select(Run).where(Run.state.in_(UNDER_WAY)).order_by(Run.id)
+    """Give the runs that are worked on or wait, first ones first."""
+    query = select(Run).where(Run.state.in_(UNDER_WAY)).order_by(Run.priority.desc(), Run.id)
     if show is not None:
         query = query.join(Shot).where(Shot.show_id == show.id)
     return list(session.scalars(query))
@@ -112,7 +114,7 @@ def cancel(session: Session, run: Run) -> None:
     ConflictError
         It is at its end already.
     """
-    if run.state not in UNDER_WAY:
+    if run.state not in HOLDS:
         raise ConflictError(
             f"Run {run.id} is {run.state} already.", where="run", why="Nothing of it is under way.",
             remedy="Start a new run, or go on with this one.",
@@ -121,8 +123,43 @@ def cancel(session: Session, run: Run) -> None:
     session.flush()
 
 
+def pause(session: Session, run: Run) -> None:
+    """Let a run rest: frames that are being written are finished or done again, nothing more is begun.
+
+    Raises
+    ------
+    ConflictError
+        It is not under way.
+    """
+    if run.state not in UNDER_WAY:
+        raise ConflictError(
+            f"Run {run.id} is {run.state}, not under way.", where="run", why="Nothing of it can rest.",
+            remedy="Go on with it, or start a new run.",
+        )  # fmt: skip
+    run.state = "paused"
+    session.flush()
+
+
+def put_first(session: Session, run: Run) -> None:
+    """Let a run be worked on before all others.
+
+    Raises
+    ------
+    ConflictError
+        It is at its end.
+    """
+    if run.state not in HOLDS:
+        raise ConflictError(
+            f"Run {run.id} is {run.state} already.", where="run", why="Nothing of it is left to be done.",
+            remedy="Start a new run.",
+        )  # fmt: skip
+    highest = session.scalar(select(func.max(Run.priority)).where(Run.state.in_(HOLDS), Run.id != run.id))
+    run.priority = max(run.priority, (highest if highest is not None else -1) + 1)
+    session.flush()
+
+
 def go_on(session: Session, run: Run) -> None:
-    """Take up a cancelled or failed run again: only what is missing is done.
+    """Take up a paused, cancelled or failed run again: only what is missing is done.
 
     Raises
     ------
@@ -130,7 +167,7 @@ def go_on(session: Session, run: Run) -> None:
         It is under way, complete, or the shot has another run under way.
     """
     others = session.scalar(
-        select(Run.id).where(Run.shot_id == run.shot_id, Run.state.in_(UNDER_WAY), Run.id != run.id)
+        select(Run.id).where(Run.shot_id == run.shot_id, Run.state.in_(HOLDS), Run.id != run.id)
     )
     missing = session.scalar(
         select(func.count()).where(RunFrame.run_id == run.id, RunFrame.state != "proven")

@@ -12,6 +12,7 @@ from drawstring.core.errors import ConflictError
 from drawstring.core.recipe import Recipe, change, digest_of, upgraded
 from drawstring.store import measuring
 from drawstring.store.models import Revision, Shot
+from drawstring.store.profiles import find_profile
 
 
 def head(session: Session, shot: Shot) -> Revision | None:
@@ -42,7 +43,11 @@ def set_values(
         One or several values are refused; nothing is written.
     """
     take_turn(session, shot)
-    recipe = change(current(session, shot), typed, scene_unit=shot.show.scene_unit, frame=frame)
+    resolved: dict[str, Any] = dict(typed)
+    named = resolved.get("pack.profile")
+    if isinstance(named, str) and named and not named.lstrip().startswith("{"):
+        resolved["pack.profile"] = find_profile(shot.show, named)
+    recipe = change(current(session, shot), resolved, scene_unit=shot.show.scene_unit, frame=frame)
     said = ", ".join(f"{name} = {value}" for name, value in typed.items())
     return _write(session, shot, recipe, said=said, by=by)
 

@@ -21,11 +21,22 @@ from drawstring.core.pack.form import (
     Style,
     Tiling,
 )
-from drawstring.core.pack.profile import Profile
+from drawstring.core.pack.profile import SHIPPED, Profile, read_profile
 from drawstring.core.settings import KnotSettings, setting
 
 _LAYER = re.compile(r"[A-Za-z0-9_]+(\.[A-Za-z0-9_]+)*")
 _WORD = re.compile(r"-|[A-Za-z0-9_]+")
+
+
+def _read_profile(text: str, where: str) -> Profile:
+    """Read a profile as it is typed: the name of one that comes with the house, or a whole document."""
+    shipped = next((one for one in SHIPPED if one.name == text.strip()), None)
+    if shipped is None and not text.lstrip().startswith("{"):
+        raise SettingError(
+            f"There is no profile “{text}”.", where=where, why="Nothing was changed.",
+            remedy=f"There are: {', '.join(one.name for one in SHIPPED)}, and the show's own.",
+        )  # fmt: skip
+    return shipped or read_profile(text)
 
 
 class PackRow(BaseModel):
@@ -71,7 +82,9 @@ class PackSettings(KnotSettings):
 
     knot: ClassVar[str] = "pack"
 
-    profile: Profile | None = setting(None, "What downstream asked for; the package is checked against it.")
+    profile: Profile | None = setting(
+        None, "What downstream asked for; the package is checked against it.", reader=_read_profile
+    )
     style: Style = setting(Style.SMALL, "How passes are called that were given no name of their own.")
     files: Files = setting(Files.ONE, "Into how many files a frame goes.")
     parts: Parts = setting(Parts.ONE, "Into how many parts a file is divided.")

@@ -18,10 +18,12 @@ HALF_MAX = 65504.0
 
 @dataclass(frozen=True)
 class Stowed:
-    """A channel as it will be written, and how many values were held at half's limit."""
+    """A channel as it will be written, how many values were held at half's limit, and how far rounded."""
 
     values: Stored
     held: int
+    rounded: float = 0.0
+    """Largest difference between a finite value within half's reach and what is stored of it."""
 
 
 def stow(plane: Stored, stored: str) -> Stowed:
@@ -40,7 +42,7 @@ def stow(plane: Stored, stored: str) -> Stowed:
     Examples
     --------
     >>> stow(np.float32([[0.5, 70000, np.inf]]), "half")
-    Stowed(values=array([[5.00e-01, 6.55e+04,      inf]], dtype=float16), held=1)
+    Stowed(values=array([[5.00e-01, 6.55e+04,      inf]], dtype=float16), held=1, rounded=0.0)
     """
     if stored == "uint" or plane.dtype == np.uint32:
         return Stowed(np.asarray(plane, np.uint32), 0)
@@ -53,4 +55,7 @@ def stow(plane: Stored, stored: str) -> Stowed:
     held = int(beyond.sum())
     if held:
         plane = np.where(beyond, np.copysign(np.float32(HALF_MAX), plane), plane)
-    return Stowed(plane.astype(np.float16), held)
+    values = plane.astype(np.float16)
+    with np.errstate(invalid="ignore"):
+        apart = np.abs(values.astype(np.float32) - plane)
+    return Stowed(values, held, float(np.nanmax(apart, initial=0.0)))

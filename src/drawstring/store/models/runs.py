@@ -34,13 +34,13 @@ class Run(Base):
         ForeignKeyConstraint(["delivery_id", "shot_id"], ["deliveries.id", "deliveries.shot_id"]),
         ForeignKeyConstraint(["revision_id", "shot_id"], ["revisions.id", "revisions.shot_id"]),
         CheckConstraint(
-            "state IN ('waiting', 'running', 'cancelled', 'done', 'failed')", name="runs_state"
+            "state IN ('waiting', 'running', 'paused', 'cancelled', 'done', 'failed')", name="runs_state"
         ),
         CheckConstraint("version > 0", name="runs_version"),
         # At most one run of a shot is under way.
         Index(
             "runs_one_at_a_time", "shot_id", unique=True,
-            postgresql_where=text("state IN ('waiting', 'running')"),
+            postgresql_where=text("state IN ('waiting', 'running', 'paused')"),
         ),
     )  # fmt: skip
 
@@ -53,6 +53,8 @@ class Run(Base):
     folder: Mapped[str]
     notes: Mapped[list[Any]] = mapped_column(default=list)
     """What was said when the run was planned."""
+    priority: Mapped[int] = mapped_column(default=0)
+    """Higher ones are worked on first."""
     by: Mapped[str] = mapped_column(String(80), default="")
     asked_at: Mapped[datetime] = mapped_column(default=now)
     started_at: Mapped[datetime | None]

@@ -39,6 +39,10 @@ class Show(Base):
     scene_unit: Mapped[str] = mapped_column(String(4), default="m")
     patterns: Mapped[list[Any]] = mapped_column(default=list)
     """What paths mean (see `core.arrivals.patterns`), tried in this order."""
+    profiles: Mapped[list[Any]] = mapped_column(default=list)
+    """Delivery profiles of the show's own (see `core.pack.profile`)."""
+    defaults: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    """Settings by dotted name that a new shot of the show begins with."""
     made_at: Mapped[datetime] = mapped_column(default=now)
     shots: Mapped[list[Shot]] = relationship(back_populates="show", order_by="Shot.code")
     entries: Mapped[list[DictionaryEntry]] = relationship(

@@ -1,28 +1,42 @@
-"""Pack knot: what goes out under which name, in which type; and the press that runs it."""
+"""Pack knot: what goes out under which name, in which type, parts and files; and the press that runs it."""
 
 from __future__ import annotations
 
+import os
+from dataclasses import asdict
+from threading import Lock
 from typing import Any
 
-from flask import Blueprint, render_template
+from flask import Blueprint, render_template, request
+from flask import Response as FlaskResponse
 from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response
 
-from drawstring.core.pack import Compression, OutputChannel, StoredType
-from drawstring.core.recipe import RESULTS, KnotState, find_result
-from drawstring.runs.planning import notes_for
-from drawstring.store import deliveries, shows
+from drawstring.core.errors import SettingError
+from drawstring.core.pack import Compression, StoredType
+from drawstring.core.pack.form import AlphaKind, Files, Parts, Reach, Style, Tiling
+from drawstring.core.pack.profile import read_profile, written
+from drawstring.core.recipe.profile_checks import asked_settings
+from drawstring.runs.estimate import Estimate, try_frames
+from drawstring.runs.planning import file_names_of, notes_for, plan_to_try
+from drawstring.store import deliveries, profiles, recipes, shows
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding, standing
-from drawstring.web.bench.views import bench_words, set_settings, typed_at
-from drawstring.web.services import work
+from drawstring.web.bench.views import bench_words, changed, set_settings, typed_at
+from drawstring.web.pack.drawn_map import draw_map
+from drawstring.web.services import house, who, work
 
 bp = Blueprint("pack", __name__)
 
 BYTES = {"half": 2, "float": 4, "uint": 4}
 
-ROW_PX = 44
-MAP_WIDTH = 220
+TRIED = 2
+"""Frames that an estimate packs."""
+
+_ESTIMATES: dict[tuple[object, ...], Estimate] = {}
+"""What was estimated under a delivery and a recipe; both have digests, so it never goes stale."""
+
+_BUSY = Lock()
 
 
 @bp.get("/shots/<int:shot_id>/pack")
@@ -44,58 +58,119 @@ def set_values(shot_id: int) -> Response:
     return set_settings(shot_id, "pack", typed)
 
 
+@bp.post("/shots/<int:shot_id>/pack/profile")
+def obey(shot_id: int) -> Response:
+    """Set everything that the chosen profile asks for."""
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        how = standing(session, shot)
+        profile = how.recipe.pack.profile
+        asked = asked_settings(profile, how.passes, how.recipe) if profile else {}
+        if asked:
+            recipes.set_values(session, shot, asked, by=who())
+        return changed(session, shot, "pack")
+
+
+@bp.post("/shots/<int:shot_id>/pack/order")
+def order(shot_id: int) -> Response:
+    """Move a pass before another one, or by some places."""
+    name, before = request.form.get("name", ""), request.form.get("before", "")
+    by = request.form.get("by", "0")
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        sources = list(dict.fromkeys(one.source for one in standing(session, shot).outputs.channels))
+        if name in sources:
+            place = sources.index(name)
+            sources.remove(name)
+            to = sources.index(before) if before in sources else place + (int(by) if by in ("-1", "1") else 0)
+            sources.insert(max(0, to), name)
+            recipes.set_values(session, shot, {"pack.order": " ".join(sources)}, by=who())
+        return changed(session, shot, "pack")
+
+
+@bp.get("/shots/<int:shot_id>/pack/estimate")
+def estimate(shot_id: int) -> str:
+    """Pack a few frames, throw them away and tell what they came to."""
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        plan, tasks, total = plan_to_try(session, shot, frames=TRIED)
+        key = (shot.id, deliveries.in_use(shot).digest, plan.recipe_digest, plan.passes)
+        workers = house().installation.workers or os.cpu_count() or 1
+    if key not in _ESTIMATES:
+        # One at a time: pictures on the bench are decoded by the same few processes.
+        if not _BUSY.acquire(blocking=False):
+            return render_template("pack/_estimating.html", shot_id=shot_id)
+        try:
+            place = os.path.join(house().installation.var, "tries")
+            if len(_ESTIMATES) > 200:
+                _ESTIMATES.clear()
+            _ESTIMATES[key] = house().readers.read(tasks[0].files[0].path, try_frames, plan, tasks, place)
+        finally:
+            _BUSY.release()
+    found = _ESTIMATES[key]
+    sources = {channel.name: channel.source for channel in _channels(shot_id)}
+    lost: dict[str, float] = {}
+    for name, most in found.lost.items():
+        lost[sources.get(name, name)] = max(lost.get(sources.get(name, name), 0.0), most)
+    return render_template(
+        "pack/_estimate.html", **asdict(found) | {"lost": lost}, total=total,
+        seconds=found.frame_seconds * total / workers, unit=plan.scene_unit,
+    )  # fmt: skip
+
+
+def _channels(shot_id: int) -> Any:
+    with work() as session:
+        return standing(session, shows.shot_by_id(session, shot_id)).outputs.channels
+
+
+@bp.get("/shows/<code>/profiles/<name>")
+def export_profile(code: str, name: str) -> FlaskResponse:
+    """Give a profile's document."""
+    with work() as session:
+        profile = profiles.find_profile(shows.find_show(session, code), name)
+    file = name.replace(" ", "_")
+    return FlaskResponse(
+        written(profile),
+        mimetype="application/json",
+        headers={"Content-Disposition": f'attachment; filename="{file}.profile.json"'},
+    )
+
+
+@bp.post("/shots/<int:shot_id>/pack/profiles")
+def import_profile(shot_id: int) -> Response:
+    """Keep a profile's document with the show and choose it for the shot."""
+    file = request.files.get("profile")
+    text = file.read(1 << 20).decode("utf-8", "replace") if file else ""
+    if not text.strip():
+        raise SettingError(
+            "No file was chosen.", where="profile", why="Nothing was taken from it.",
+            remedy="Choose a profile's JSON file.",
+        )  # fmt: skip
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        kept = profiles.keep_profile(session, shot.show, read_profile(text))
+        recipes.set_values(session, shot, {"pack.profile": kept}, by=who())
+        return changed(session, shot, "pack")
+
+
 def pack_words(session: Session, shot: Shot) -> dict[str, Any]:
     """Gather what the pack templates need."""
     how = standing(session, shot)
+    pack = how.recipe.pack
+    first = shot.delivery.first if shot.delivery else 1001
     return {
-        "rows": _rows(how),
-        "compressions": list(Compression),
+        "drawn": draw_map(how),
+        "choices": {
+            "compression": list(Compression), "style": list(Style), "files": list(Files),
+            "parts": list(Parts), "tiling": list(Tiling), "reach": list(Reach), "alpha": list(AlphaKind),
+        },
         "types": list(StoredType),
+        "profiles": profiles.profiles_of(shot.show),
+        "asked": asked_settings(pack.profile, how.passes, how.recipe) if pack.profile else {},
         "raw_bytes": _raw_bytes(how, shot),
+        "example": file_names_of(how, [first], 1)[0] if how.passes else "",
         "run_notes": notes_for(how),
-        "row_px": ROW_PX,
-        "map_width": MAP_WIDTH,
-    }
-
-
-def _rows(how: ShotStanding) -> list[dict[str, Any]]:
-    """Give a row for each pass and result: what it is, what it becomes, and its cord across."""
-    going: dict[str, list[OutputChannel]] = {}
-    for channel in how.outputs.channels:
-        going.setdefault(channel.source, []).append(channel)
-    knots = {knot.name: knot for knot in how.knots}
-    names = [
-        (one.name, f"{one.layer or 'R, G, B, A'}", len(one.channels), one.role.value) for one in how.passes
-    ]
-    made = dict.fromkeys([*RESULTS, *going, *how.recipe.pack.rows])
-    for result in [one for name in made if (one := find_result(name)) is not None]:
-        if result.is_packed and (result.name in going or result.name in how.recipe.pack.rows):
-            knot = knots[result.knot]
-            is_open = ", which is open" if knot.state is KnotState.OPEN else ""
-            names.append((result.name, f"made by {knot.title}{is_open}", len(result.suffixes), "result"))
-    rows, place = [], 0
-    for i, (name, layer, count, role) in enumerate(names):
-        channels = going.get(name, [])
-        row = how.recipe.pack.row(name)
-        start = i * ROW_PX + ROW_PX / 2
-        cord = ""
-        if channels:
-            end = place * ROW_PX + ROW_PX / 2
-            cord = f"M0 {start:g}C{MAP_WIDTH / 2:g} {start:g} {MAP_WIDTH / 2:g} {end:g} {MAP_WIDTH} {end:g}"
-            place += 1
-        rows.append(
-            {
-                "name": name,
-                "layer": layer,
-                "count": count,
-                "role": role,
-                "row": row,
-                "channels": channels,
-                "stored": ", ".join(dict.fromkeys(channel.stored for channel in channels)),
-                "cord": cord,
-            }
-        )
-    return rows
+    }  # fmt: skip
 
 
 def _raw_bytes(how: ShotStanding, shot: Shot) -> int:

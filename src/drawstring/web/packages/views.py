@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import os
 
-from flask import Blueprint, Response, render_template, send_file
+from flask import Blueprint, Response, render_template, request, send_file
 
 from drawstring.core.colour import look
-from drawstring.core.errors import MissingError
+from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.io.headers import read_facts
 from drawstring.core.passes import COLOUR_ROLES, Role, recognise
-from drawstring.runs.checking import MANIFESTS, check_package
+from drawstring.runs.checking import check_package
+from drawstring.runs.handoff import copy_package, make_report, zip_of
+from drawstring.runs.handoff.contents import MANIFESTS, manifest_of
+from drawstring.runs.handoff.report import render_report
 from drawstring.runs.manifest import describe
 from drawstring.store import ledger
+from drawstring.store.standing import standing
 from drawstring.web.pictures.views import as_png
 from drawstring.web.services import house, work
 
@@ -44,6 +48,7 @@ def package(package_id: int) -> str:
             lossy=lossy,
             held=held,
             reader=proofs[0]["reader"] if proofs else "",
+            handoff=house().installation.handoff_folder,
             channels=sum(proof["channels"] for proof in proofs),
             equal=sum(proof["equal"] for proof in proofs),
         )
@@ -66,14 +71,59 @@ def manifest(package_id: int) -> Response:
     return _file(folder, name)
 
 
-@bp.get("/packages/<int:package_id>/files/<name>")
+@bp.get("/packages/<int:package_id>/report")
+def report(package_id: int) -> Response:
+    """Give the report that stands alone; written beside the manifest when nobody did so yet."""
+    with work() as session:
+        one = ledger.find_package(session, package_id)
+        folder, findings = one.folder, standing(session, one.run.shot).all_findings
+    name, said = manifest_of(folder)
+    if name == MANIFESTS[0]:
+        return send_file(make_report(folder, findings=findings), mimetype="text/html")
+    # An incomplete package goes on changing: its report is made anew each time.
+    return Response(render_report(folder, said, findings), mimetype="text/html")
+
+
+@bp.get("/packages/<int:package_id>/zip")
+def zipped(package_id: int) -> Response:
+    """Give the whole package as one zip, made while it is sent."""
+    folder, name = _folder_and_name(package_id)
+    return Response(
+        zip_of(folder, name),
+        mimetype="application/zip",
+        headers={"Content-Disposition": f'attachment; filename="{name}.zip"'},
+    )
+
+
+@bp.post("/packages/<int:package_id>/copy")
+def copy(package_id: int) -> str:
+    """Copy the package into the hand-off folder, every file compared with its sum."""
+    folder, name = _folder_and_name(package_id)
+    typed = request.form.get("folder", "").strip().strip("/")
+    root = house().installation.handoff_folder
+    target = os.path.realpath(os.path.join(root, typed, name))
+    if not target.startswith(os.path.realpath(root) + os.sep):
+        raise SettingError(
+            f"“{typed}” leads out of the hand-off folder.", where="folder", why="Nothing was copied.",
+            remedy=f"Name a folder below {root}.",
+        )  # fmt: skip
+    return render_template("packages/_copied.html", target=target, size=copy_package(folder, target))
+
+
+def _folder_and_name(package_id: int) -> tuple[str, str]:
+    with work() as session:
+        one = ledger.find_package(session, package_id)
+        return one.folder, f"{one.run.shot.code}_v{one.run.version:03d}"
+
+
+@bp.get("/packages/<int:package_id>/files/<path:name>")
 def file(package_id: int, name: str) -> Response:
     """Give one of the package's files; only names of its own ledger."""
     folder, _ = _frame_file(package_id, name)
     return _file(folder, name)
 
 
-@bp.get("/packages/<int:package_id>/files/<name>/look")
+@bp.get("/packages/<int:package_id>/files/<path:name>/look")
 def look_at(package_id: int, name: str) -> Response:
     """Give a small picture of a packed file, read back from it."""
     folder, _ = _frame_file(package_id, name)
@@ -90,7 +140,15 @@ def look_at(package_id: int, name: str) -> Response:
 def _frame_file(package_id: int, name: str) -> tuple[str, int]:
     with work() as session:
         one = ledger.find_package(session, package_id)
-        frame = next((f for f in one.run.frames if f.file_name == name and f.state == "proven"), None)
+        frame = next(
+            (
+                each
+                for each in one.run.frames
+                if each.state == "proven"
+                and name in (each.file_name, *(other["file"] for other in each.proof.get("beside", [])))
+            ),
+            None,
+        )
         if frame is None:
             raise MissingError(
                 f"The package holds no {name}.", where="package", remedy="Choose one of its files."
@@ -107,4 +165,4 @@ def _file(folder: str, name: str) -> Response:
             why="The package is no longer what was proven.",
             remedy="Bring the folder back from a copy, or run the shot again.",
         )
-    return send_file(path, as_attachment=True, download_name=name)
+    return send_file(path, as_attachment=True, download_name=os.path.basename(name))

@@ -70,6 +70,7 @@ def runs(code: str) -> str:
             runs=found,
             progress=ledger.progress(session, found),
             is_busy=any(run.state in ledger.UNDER_WAY for run in found),
+            busy=sum(run.state in ledger.UNDER_WAY for run in found),
         )
 
 
@@ -95,6 +96,24 @@ def cancel(run_id: int) -> Response:
     with work() as session:
         ledger.cancel(session, ledger.find_run(session, run_id))
     return redirect(url_for("runs.run", run_id=run_id), 303)
+
+
+@bp.post("/runs/<int:run_id>/pause")
+def pause(run_id: int) -> Response:
+    """Let a run rest; go on takes it up again."""
+    with work() as session:
+        ledger.pause(session, ledger.find_run(session, run_id))
+    return redirect(url_for("runs.run", run_id=run_id), 303)
+
+
+@bp.post("/runs/<int:run_id>/first")
+def first(run_id: int) -> Response:
+    """Let a run be worked on before all others."""
+    with work() as session:
+        run = ledger.find_run(session, run_id)
+        ledger.put_first(session, run)
+        code = run.shot.show.code
+    return redirect(url_for("runs.runs", code=code), 303)
 
 
 @bp.post("/runs/<int:run_id>/go-on")

@@ -1,0 +1,7 @@
+"""A package on its way out: its report, copies of it, and one zip as a stream."""
+
+from drawstring.runs.handoff.copying import copy_package
+from drawstring.runs.handoff.report import make_report
+from drawstring.runs.handoff.zipping import zip_of
+
+__all__ = ["copy_package", "make_report", "zip_of"]

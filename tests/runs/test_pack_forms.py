@@ -1,0 +1,263 @@
+"""Every form that a package can take, carried out on rendered frames and looked at with other readers."""
+
+import json
+import os
+import shutil
+import subprocess
+import zipfile
+
+import numpy as np
+import OpenEXR
+import OpenImageIO as oiio
+import pytest
+from makers import FRAMES, HEIGHT, WIDTH, carry_out_here
+
+from drawstring.core.errors import ConflictError, MissingError
+from drawstring.core.pack.profile import SHIPPED, Profile, read_profile, written
+from drawstring.runs.checking import check_package
+from drawstring.runs.handoff import copy_package, make_report, zip_of
+from drawstring.runs.handoff.report import render_report
+from drawstring.runs.planning import plan_run
+from drawstring.runs.proof import checksum
+from drawstring.store import ledger, profiles, recipes, shows
+from drawstring.store.models import Run
+from drawstring.store.standing import standing
+
+
+@pytest.fixture
+def packed(plan, sessions):
+    """Pack a shot with settings, in this process; give the run."""
+
+    def pack(**typed: str) -> Run:
+        with sessions.begin() as session:
+            run = session.get_one(Run, plan(**typed))
+            carry_out_here(session, run)
+            _ = run.frames, run.package
+            return run
+
+    return pack
+
+
+@pytest.fixture
+def source_planes(report):
+    """Read the source's channels of a frame."""
+
+    def planes(number: int) -> dict[str, np.ndarray]:
+        return parts_of(next(one.path for one in report.frames if one.number == number))[""]
+
+    return planes
+
+
+def parts_of(path: str) -> dict[str, dict[str, np.ndarray]]:
+    """Read all parts with the library's own binding, none of our code between."""
+    with OpenEXR.File(path, separate_channels=True) as file:
+        return {
+            part.name() if len(file.parts) > 1 else "": {n: c.pixels for n, c in part.channels.items()}
+            for part in file.parts
+        }
+
+
+def header_of(path: str, part: int = 0) -> dict:
+    with OpenEXR.File(path, header_only=True) as file:
+        return dict(file.parts[part].header)
+
+
+def first_file(run: Run) -> str:
+    return os.path.join(run.folder, run.frames[0].file_name)
+
+
+def test_a_part_for_each_pass_with_its_own_compression_and_window(packed, source_planes):
+    run = packed(
+        pack__parts="a part for each pass", pack__compression="dwaa", pack__reach="what is covered",
+        pack__object_matte__compression="zip", pack__position__compression="zips",
+        pack__depth__compression="piz", pack__tiling="tiles of 64",
+    )  # fmt: skip
+    assert run.package.state == "proven", [frame.fault for frame in run.frames]
+    parts = parts_of(first_file(run))
+    assert list(parts)[:3] == ["beauty", "object_matte", "depth"]
+    with OpenEXR.File(first_file(run), header_only=True) as file:
+        kinds = {part.name(): part.header["compression"].name for part in file.parts}
+        assert all("tiles" in part.header for part in file.parts)
+    assert (kinds["beauty"], kinds["object_matte"], kinds["depth"]) == (
+        "DWAA_COMPRESSION", "ZIP_COMPRESSION", "PIZ_COMPRESSION",
+    )  # fmt: skip
+    whole = source_planes(run.frames[0].number)
+    for place, part in enumerate(parts):
+        window = header_of(first_file(run), place)["dataWindow"]
+        (x0, y0), (x1, y1) = window
+        for name, plane in parts[part].items():
+            if name not in whole:
+                continue
+            meant = whole[name]
+            outside = np.array(meant, np.float32)
+            outside[y0 : y1 + 1, x0 : x1 + 1] = 0
+            assert not np.nan_to_num(outside).any(), f"{name}: what was cut away was empty"
+            if kinds[part] != "DWAA_COMPRESSION":
+                np.testing.assert_array_equal(plane, meant[y0 : y1 + 1, x0 : x1 + 1])
+    assert check_package(run.folder).is_proven
+
+
+def test_a_file_for_each_pass_lies_in_its_folder_under_its_name(packed, source_planes):
+    run = packed(pack__files="a file for each pass", pack__start_frame="1", pack__padding="5")
+    number = run.frames[0].number
+    assert run.frames[0].file_name == "beauty/TW010_beauty_v001.00001.exr"
+    beside = {one["file"] for one in run.frames[0].proof["beside"]}
+    assert "depth/TW010_depth_v001.00001.exr" in beside and len(beside) >= 14
+    depth = parts_of(os.path.join(run.folder, "depth/TW010_depth_v001.00001.exr"))[""]
+    np.testing.assert_array_equal(depth["depth.Z"], source_planes(number)["depth.Z"])
+    assert header_of(first_file(run))["drawstring.frame"] == number
+    assert check_package(run.folder).is_proven
+    os.truncate(os.path.join(run.folder, "depth/TW010_depth_v001.00003.exr"), 700)
+    assert list(check_package(run.folder).faults) == ["depth/TW010_depth_v001.00003.exr"]
+
+
+def test_names_words_order_and_constants_are_as_typed(packed, source_planes):
+    run = packed(
+        pack__style="capital words", pack__depth__layer="light.far", pack__depth__names="metres",
+        pack__normal__names="- - up", pack__order="depth normal",
+        pack__constants="cover.V = 1; z.V = 0.25 float",
+    )  # fmt: skip
+    channels = parts_of(first_file(run))[""]
+    source = source_planes(run.frames[0].number)
+    np.testing.assert_array_equal(channels["light.far.metres"], source["depth.Z"])
+    np.testing.assert_array_equal(channels["Normal.up"], source["normal.Z"])
+    assert not {"Normal.X", "Normal.Y", "depth.Z"} & set(channels) and "DiffuseDirect.R" in channels
+    assert channels["cover.V"].dtype == np.float16 and (channels["cover.V"] == 1).all()
+    assert channels["z.V"].dtype == np.float32 and (channels["z.V"] == 0.25).all()
+    with open(os.path.join(run.folder, "manifest.json")) as file:
+        names = [channel["name"] for channel in json.load(file)["channels"]]
+    assert names[:2] == ["light.far.metres", "Normal.up"]
+
+
+def test_straight_alpha_is_said_and_multiplies_back(packed, source_planes):
+    run = packed(pack__alpha="straight")
+    channels, source = parts_of(first_file(run))[""], source_planes(run.frames[0].number)
+    alpha = source["A"].astype(np.float32)
+    for name in "RGB":
+        np.testing.assert_allclose(channels[name] * alpha, source[name], rtol=1e-3, atol=1e-6)
+    header = header_of(first_file(run))
+    assert header["drawstring.alpha"] == "straight" and header["colorInteropID"] == "lin_rec709_scene"
+    assert len(header["chromaticities"]) == 8
+
+
+def test_the_formats_own_tools_read_what_was_packed(packed, tmp_path):
+    run = packed(pack__parts="a part for each pass", pack__compression="piz")
+    said = subprocess.run(["exrheader", first_file(run)], capture_output=True, text=True, check=True).stdout
+    assert said.count("piz") == 16 and said.count("drawstring.recipe") == 16, "said in every part"
+    newer = packed(pack__compression="htj2k256")
+    source = oiio.ImageInput.open(first_file(newer))
+    assert source.spec().getattribute("compression") == "htj2k256"
+    source.close()
+    older = subprocess.run(["exrheader", first_file(newer)], capture_output=True, text=True)
+    assert "htj2k" not in older.stdout, "Debian's OpenEXR is older than 3.4 and does not know it"
+
+
+def test_a_profile_is_checked_before_obeyed_and_checked_after(plan, sessions, tmp_path):
+    asked = Profile(
+        name="to order", required=("beauty", "depth_normalised", "mist_amount"), refused=("shadow",),
+        names={"depth": "Z_far"}, types={"depth": "half"}, compressions=("piz",),
+        parts="a part for each pass",
+        size=(WIDTH, HEIGHT), frame_rate=25, file_name="{shot}_to_order_v{version}.{frame}.exr",
+    )  # fmt: skip
+    with pytest.raises(ConflictError, match="asks for"):
+        plan(pack__profile=written(asked))
+    with sessions.begin() as session:
+        shot = shows.make_shot(session, shows.make_show(session, "Other"), "X010")
+        assert profiles.keep_profile(session, shot.show, asked).version == 1
+        assert profiles.keep_profile(session, shot.show, asked).version == 1
+        again = profiles.keep_profile(session, shot.show, asked.model_copy(update={"frame_rate": 24.0}))
+        assert again.version == 2 and profiles.find_profile(shot.show, "to order").frame_rate == 24
+        with pytest.raises(MissingError, match="There is no profile “nobody's”"):
+            profiles.find_profile(shot.show, "nobody's")
+        with pytest.raises(ConflictError, match="comes with the house"):
+            profiles.drop_profile(session, shot.show, "compositing")
+
+
+def test_what_a_profile_asks_is_set_at_a_press_and_proven_on_the_file(plan, sessions, tmp_path):
+    asked = {
+        "name": "to order", "names": {"depth": "Z_far"}, "types": {"shadow": "float"},
+        "compressions": ["piz"],
+        "parts": "a part for each pass", "refused": ["emission"], "required": ["beauty", "depth_normalised"],
+    }  # fmt: skip
+    number = plan()
+    with sessions.begin() as session:
+        shot = session.get_one(Run, number).shot
+        ledger.cancel(session, session.get_one(Run, number))
+        recipes.set_values(session, shot, {"pack.profile": json.dumps(asked)})
+        how = standing(session, shot)
+        told = [one for one in how.findings["pack"] if one.code == "profile-differs"]
+        values = dict(pair for one in told for mend in one.mends for pair in mend.values)
+        assert values == {
+            "pack.parts": "a part for each pass", "pack.compression": "piz", "pack.depth.layer": "Z_far",
+            "pack.shadow.stored": "float", "pack.emission.goes": "no",
+        }  # fmt: skip
+        recipes.set_values(session, shot, values)
+        recipes.settle(session, shot, "depth")
+        assert not [one for one in standing(session, shot).stops if one.code.startswith("profile")]
+        run = plan_run(
+            session,
+            shot,
+            output=os.path.dirname(os.path.dirname(os.path.dirname(session.get_one(Run, number).folder))),
+        )
+        carry_out_here(session, run)
+        assert run.package.state == "proven", [frame.fault for frame in run.frames]
+        parts = parts_of(first_file(run))
+        assert parts["shadow"]["shadow.V"].dtype == np.float32 and "Z_far.Z" in parts["Z_far"]
+        assert "emission" not in parts and header_of(first_file(run))["drawstring.profile"] == "to order v1"
+        # A size that only the written file can tell of is refused on it, and nothing of the frame remains.
+        recipes.set_values(session, shot, {"pack.profile": json.dumps({**asked, "largest_frame_mb": 0.01})})
+        recipes.settle(session, shot, "depth")
+        small = plan_run(session, shot, output=str(tmp_path))
+        carry_out_here(session, small)
+        assert "more than 0.01" in small.frames[0].fault["what"]
+        assert not [name for name in os.listdir(small.folder) if name.endswith(".exr")]
+
+
+@pytest.mark.parametrize("profile", SHIPPED, ids=lambda one: one.name)
+def test_profiles_survive_being_written_and_read(profile):
+    assert read_profile(written(profile)) == profile
+
+
+def test_a_package_is_handed_on_whole_or_not_at_all(packed, tmp_path):
+    run = packed(pack__files="a file for each pass")
+    report = make_report(run.folder)
+    text = open(report, encoding="utf-8").read()
+    assert "http" not in text.replace("http-equiv", "") and "<script" not in text
+    assert text.count("data:image/png;base64,") >= 3 and "came back equal" in text
+    for frame in run.frames:
+        assert frame.checksum in text
+    whole = b"".join(zip_of(run.folder, "TW010_v001"))
+    (tmp_path / "a.zip").write_bytes(whole)
+    with zipfile.ZipFile(tmp_path / "a.zip") as archive:
+        assert archive.testzip() is None
+        assert {"TW010_v001/manifest.json", "TW010_v001/report.html"} <= set(archive.namelist())
+        archive.extractall(tmp_path / "out")
+    assert check_package(str(tmp_path / "out" / "TW010_v001")).is_proven
+    target = str(tmp_path / "copy")
+    assert copy_package(run.folder, target) > 0 and check_package(target).is_proven
+    assert copy_package(run.folder, target) == 0, "what is there is left as it is"
+    first = os.path.join(target, run.frames[0].file_name)
+    os.chmod(first, 0o644)
+    with open(first, "ab") as file:
+        file.write(b"x")
+    before = checksum(first)
+    with pytest.raises(ConflictError, match="holds something else"):
+        copy_package(run.folder, target)
+    assert checksum(first) == before
+    os.unlink(os.path.join(run.folder, run.frames[1].file_name))
+    for way in (lambda: zip_of(run.folder, "x"), lambda: copy_package(run.folder, str(tmp_path / "other"))):
+        with pytest.raises(MissingError, match=r"is gone from"):
+            way()
+    assert not (tmp_path / "other").exists()
+
+
+def test_the_report_of_an_incomplete_package_names_what_is_missing(plan, sessions, tmp_path):
+    with sessions.begin() as session:
+        run = session.get_one(Run, plan())
+        run.frames[1].file_name = run.frames[0].file_name  # taken: this frame can't get its name
+        carry_out_here(session, run)
+        with open(os.path.join(run.folder, "manifest.incomplete.json")) as file:
+            manifest = json.load(file)
+        text = render_report(run.folder, manifest, [])
+    assert f"1 frames are missing: {run.frames[1].number}" in text and FRAMES > 2
+    assert shutil.which("exrheader")
