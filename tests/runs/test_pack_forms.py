@@ -5,17 +5,21 @@ import os
 import shutil
 import subprocess
 import zipfile
+from xml.etree import ElementTree
 
+import av
+import cv2
 import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
+import PyOpenColorIO as ocio
 import pytest
 from makers import FRAMES, HEIGHT, WIDTH, carry_out_here
 
 from drawstring.core.errors import ConflictError, MissingError
 from drawstring.core.pack.profile import SHIPPED, Profile, read_profile, written
 from drawstring.runs.checking import check_package
-from drawstring.runs.handoff import copy_package, make_report, zip_of
+from drawstring.runs.handoff import copy_package, make_report, make_review, zip_of
 from drawstring.runs.handoff.report import render_report
 from drawstring.runs.planning import plan_run
 from drawstring.runs.proof import checksum
@@ -216,6 +220,85 @@ def test_what_a_profile_asks_is_set_at_a_press_and_proven_on_the_file(plan, sess
 @pytest.mark.parametrize("profile", SHIPPED, ids=lambda one: one.name)
 def test_profiles_survive_being_written_and_read(profile):
     assert read_profile(written(profile)) == profile
+
+
+@pytest.mark.parametrize(("ending", "top"), [("png", 65535), ("tiff", 65535), ("jpeg", 255)])
+def test_pictures_of_each_pass_are_what_the_view_makes_of_it(packed, source_planes, ending, top):
+    run = packed(
+        pack__also="pictures of each pass; layers", pack__picture_file=ending, pack__picture_view="plain"
+    )
+    assert run.package.state == "proven", [frame.fault for frame in run.frames]
+    frame = run.frames[0]
+    source = source_planes(frame.number)
+    end = "jpg" if ending == "jpeg" else ending
+
+    def seen(name: str) -> np.ndarray:
+        path = f"{run.folder}/{name}/TW010_v001_{name}.{frame.number}.{end}"
+        levels = cv2.imread(path, cv2.IMREAD_UNCHANGED)
+        seen = levels[..., [2, 1, 0, 3][: levels.shape[2]]] if levels.ndim == 3 else levels
+        return seen.astype(np.float64) / top
+
+    processor = ocio_view()
+    for name in ("diffuse_direct", "beauty"):
+        light = np.stack([source[f"{name}.{c}" if name != "beauty" else c] for c in "RGB"], -1)
+        shown = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
+        alpha = source["A"].reshape(-1, 1) if name == "beauty" else np.ones((len(shown), 1), np.float32)
+        shown = shown / np.where(alpha > 0, alpha, 1)
+        processor.applyRGB(shown)
+        wanted = np.clip(shown, 0, 1).reshape(light.shape)
+        got = seen(name)
+        if ending == "png" and name == "beauty":
+            np.testing.assert_allclose(got[..., 3], source["A"], atol=1 / top)
+        elif name == "beauty":
+            wanted = wanted * alpha.reshape(HEIGHT, WIDTH, 1)
+        covered = alpha.reshape(HEIGHT, WIDTH) > 0
+        apart = np.abs(got[..., :3] - wanted)[covered]
+        most = apart.mean() * 255 / 2 if ending == "jpeg" else apart.max() * top / 2
+        assert most < 1, name
+    if ending != "jpeg":
+        np.testing.assert_allclose(seen("occlusion"), np.clip(source["occlusion.V"], 0, 1), atol=0.51 / top)
+        lifted = 0.5 + 0.5 * np.stack([source[f"normal.{c}"] for c in "XYZ"], -1).astype(np.float64)
+        np.testing.assert_allclose(seen("normal"), np.clip(lifted, 0, 1), atol=0.51 / top)
+    assert not os.path.exists(f"{run.folder}/position"), "places have no look of their own"
+    with zipfile.ZipFile(f"{run.folder}/TW010_v001_layers.{frame.number}.ora") as archive:
+        first = archive.infolist()[0]
+        assert (first.filename, first.compress_type) == ("mimetype", zipfile.ZIP_STORED)
+        assert archive.read("mimetype") == b"image/openraster"
+        stack = ElementTree.fromstring(archive.read("stack.xml")).find("stack")
+        layers = {one.get("name"): one for one in stack}
+        assert layers["beauty"].get("visibility") == "visible" and len(layers) > 10
+        png = cv2.imdecode(np.frombuffer(archive.read(layers["beauty"].get("src")), np.uint8), -1)
+        assert png.shape == (HEIGHT, WIDTH, 4) and png.dtype == np.uint8
+    assert check_package(run.folder).is_proven
+
+
+def ocio_view():
+    config = ocio.Config.CreateFromBuiltinConfig("cg-config-v2.2.0_aces-v1.3_ocio-v2.4")
+    view = ocio.DisplayViewTransform(
+        src="Linear Rec.709 (sRGB)", display="sRGB - Display", view="Un-tone-mapped"
+    )
+    return config.getProcessor(view).getDefaultCPUProcessor()
+
+
+def test_the_movie_and_the_sheet_show_every_frame_and_say_what_is_missing(packed):
+    run = packed(pack__also="review movie; contact sheet", pack__picture_view="plain")
+    path = os.path.join(run.folder, "manifest.json")
+    with open(path) as file:
+        manifest = json.load(file)
+    lost = manifest["frames"].pop(2)["number"]
+    with open(path, "w") as file:
+        json.dump(manifest, file)
+    movie, sheet = make_review(run.folder)
+    assert make_review(run.folder) == [movie, sheet], "what is there is left as it is"
+    with av.open(movie) as container:
+        stream = container.streams.video[0]
+        assert stream.codec_context.name in ("vp9", "libvpx-vp9") and stream.average_rate == 24
+        frames = [one.to_ndarray(format="rgb24") for one in container.decode(stream)]
+    assert len(frames) == FRAMES and frames[0].shape == (HEIGHT, WIDTH, 3)
+    grey = [np.abs(one[: HEIGHT // 3].astype(int) - 96).mean() < 4 for one in frames]
+    assert [place for place, is_grey in enumerate(grey) if is_grey] == [lost - run.frames[0].number]
+    seen = cv2.imread(os.path.join(run.folder, "contact_sheet.png"))
+    assert seen.shape[1] > 5 * WIDTH and {os.path.basename(sheet)} < set(os.listdir(run.folder))
 
 
 def test_a_package_is_handed_on_whole_or_not_at_all(packed, tmp_path):

@@ -27,7 +27,7 @@ from drawstring.core.io.writing import remove_unfinished
 from drawstring.core.passes import Pass
 from drawstring.core.recipe.sources import depth_inputs
 from drawstring.runs.frame import carry_out, measure_frame
-from drawstring.runs.handoff import make_report
+from drawstring.runs.handoff import make_report, make_review
 from drawstring.runs.manifest import close_package
 from drawstring.runs.plan import FrameAnswer, FrameTask, SourceFile
 from drawstring.runs.planning import plan_of, source_files, tasks_of
@@ -348,9 +348,11 @@ class Engine:
         run.state, run.ended_at = ("failed" if failed else "done"), now()
 
     def _report(self, folder: str, findings: list[Finding]) -> None:
-        """Have a worker write the package's report; whoever asks for it before makes it at once."""
+        """Have workers write a package's report and movie; whoever asks for them before makes them."""
         self._reports = [future for future in self._reports if not future.done()]
-        self._reports.append(self._connected().submit(make_report, folder, findings=findings, pure=False))
+        client = self._connected()
+        self._reports.append(client.submit(make_report, folder, findings=findings, pure=False))
+        self._reports.append(client.submit(make_review, folder, pure=False))
 
     def _cancel(self, flying: dict[Future, Any]) -> None:
         for future in flying:

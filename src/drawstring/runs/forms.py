@@ -1,4 +1,4 @@
-"""The forms of a pair, written and proven beside a frame's own file."""
+"""What is written and proven beside a frame's own file: forms of a pair, pictures, layers."""
 
 from __future__ import annotations
 
@@ -10,22 +10,23 @@ from drawstring.core.errors import OutputError
 from drawstring.core.eyes.settings import AnaglyphFile
 from drawstring.core.io.display_files import difference_of, put_display
 from drawstring.core.io.facts import Window
+from drawstring.core.io.openraster import difference_of_layers, put_openraster
 from drawstring.core.io.writing import PartToWrite, final_name, put_parts
 from drawstring.core.pack import Compression
 from drawstring.core.recipe import Recipe
-from drawstring.core.recipe.eye_forms import FormFile
+from drawstring.core.recipe.beside import BesideFile
 from drawstring.runs.proof import checksum, prove
 
 
 def write_forms(
-    files: Sequence[FormFile], *, folder: str, file_name: str, recipe: Recipe, metadata: Mapping[str, Any],
+    files: Sequence[BesideFile], *, folder: str, file_name: str, recipe: Recipe, metadata: Mapping[str, Any],
     pixel_aspect: float, compression: Compression,
 ) -> list[dict[str, Any]]:  # fmt: skip
     """Write and prove a frame's forms; one that is there already is proven again.
 
     Parameters
     ----------
-    files : sequence of FormFile
+    files : sequence of BesideFile
     folder, file_name : str
         Of the frame's own file, `SHOT_v001.1001.exr`: a form is `SHOT_v001_side_by_side.1001.exr`.
     recipe : Recipe
@@ -42,9 +43,10 @@ def write_forms(
     stem, number, _ = file_name.rsplit(".", 2)
     told = []
     for one in files:
-        ending = recipe.eyes.anaglyph_file.value if one.picture is not None else "exr"
-        name = f"{stem}_{one.slug}.{number}.{'jpg' if ending == 'jpeg' else ending}"
+        ending, (place, _, slug) = one.ending, one.slug.rpartition("/")
+        name = os.path.join(place, f"{stem}_{slug}.{number}.{'jpg' if ending == 'jpeg' else ending}")
         path = os.path.join(folder, name)
+        make_folder(os.path.dirname(path))
         if not os.path.exists(path):
             with final_name(path) as unfinished:
                 _put(unfinished, one, ending, recipe, metadata, pixel_aspect, compression)
@@ -57,24 +59,45 @@ def write_forms(
     return told
 
 
-def _part(one: FormFile, compression: Compression) -> PartToWrite:
+def make_folder(folder: str) -> None:
+    """Make a folder of the package where it is not there yet.
+
+    Raises
+    ------
+    OutputError
+        It can't be made.
+    """
+    try:
+        os.makedirs(folder, exist_ok=True)
+    except OSError as error:
+        raise OutputError(
+            f"The folder {folder} can't be made: {error.strerror}.", where=folder,
+            why="The frame is missing from the package until then.",
+            remedy="Open the package's folder for writing, then go on.",
+        ) from error  # fmt: skip
+
+
+def _part(one: BesideFile, compression: Compression) -> PartToWrite:
     return PartToWrite(one.channels, compression.value, _window(one))
 
 
-def _window(one: FormFile) -> Window:
+def _window(one: BesideFile) -> Window:
     height, width = next(iter(one.channels.values())).shape
     return Window(0, 0, width - 1, height - 1)
 
 
 def _put(
     unfinished: str,
-    one: FormFile,
+    one: BesideFile,
     ending: str,
     recipe: Recipe,
     metadata: Mapping[str, Any],
     pixel_aspect: float,
     compression: Compression,
 ) -> None:
+    if one.layers:
+        put_openraster(unfinished, one.layers)
+        return
     if one.picture is not None:
         put_display(unfinished, one.picture, ending)
         return
@@ -85,13 +108,15 @@ def _put(
     )  # fmt: skip
 
 
-def _proof(path: str, one: FormFile, ending: str, compression: Compression) -> dict[str, Any]:
+def _proof(path: str, one: BesideFile, ending: str, compression: Compression) -> dict[str, Any]:
+    if one.layers:
+        return {"largest_difference_levels": difference_of_layers(path, one.layers)}
     if one.picture is None:
         return prove(path, [_part(one, compression)])
     apart = difference_of(path, one.picture, ending)
     if apart and ending != AnaglyphFile.JPEG.value:
         raise OutputError(
-            "The anaglyph came back different.", where=path,
+            f"{os.path.basename(path)} came back different.", where=path,
             why="A file that does not hold what was computed must not be handed on.",
             remedy="The frame is tried again; if it fails again, check the disk.",
         )  # fmt: skip

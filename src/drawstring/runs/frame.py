@@ -24,6 +24,7 @@ from drawstring.core.pack.profile import Profile
 from drawstring.core.passes import COLOUR_ROLES, Pass, PassStatistics, Role, pass_statistics
 from drawstring.core.recipe import OutputPlan, compute, plan_outputs, space_of
 from drawstring.core.recipe.eye_forms import form_files, form_inputs
+from drawstring.core.recipe.loose_files import loose_files
 from drawstring.core.recipe.packed_files import compression_of_forms, packed_files
 from drawstring.core.recipe.profile_checks import check_written
 from drawstring.core.recipe.sources import (
@@ -36,7 +37,7 @@ from drawstring.core.recipe.sources import (
 )
 from drawstring.core.recipe.told import told_of
 from drawstring.core.recipe.told_eyes import told_eyes
-from drawstring.runs.forms import write_forms
+from drawstring.runs.forms import make_folder, write_forms
 from drawstring.runs.plan import FrameAnswer, FrameTask, RunPlan, SourceFile
 from drawstring.runs.proof import checksum, prove
 
@@ -96,7 +97,10 @@ def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
     )
     # Forms first: what is there of a frame without its own file is taken over when it is made again.
     told = write_forms(
-        form_files(pixels, plan.passes, plan.recipe, at) if beside else [],
+        [
+            *(form_files(pixels, plan.passes, plan.recipe, at) if beside else []),
+            *loose_files(outputs, pixels, plan.passes, plan.recipe, at),
+        ],
         folder=plan.folder,
         file_name=plan.plain_name(task),
         recipe=plan.recipe,
@@ -140,7 +144,7 @@ def _write(
     if os.path.exists(path):
         proof = prove(path, parts)
         return {"file": name, "bytes": os.path.getsize(path), "checksum": checksum(path), "proof": proof}
-    _make_folder(os.path.dirname(path))
+    make_folder(os.path.dirname(path))
     with final_name(path) as unfinished:
         put_parts(
             unfinished,
@@ -157,17 +161,6 @@ def _write(
             before = sum(int(other["bytes"]) for other in others)
             _as_asked(profile, name, read_facts(unfinished), outputs, before)
     return {"file": name, "bytes": size, "checksum": digest, "proof": proof}
-
-
-def _make_folder(folder: str) -> None:
-    try:
-        os.makedirs(folder, exist_ok=True)
-    except OSError as error:
-        raise OutputError(
-            f"The folder {folder} can't be made: {error.strerror}.", where=folder,
-            why="The frame is missing from the package until then.",
-            remedy="Open the package's folder for writing, then go on.",
-        ) from error  # fmt: skip
 
 
 def _as_asked(profile: Profile, name: str, facts: FileFacts, outputs: OutputPlan, before: int) -> None:

@@ -16,7 +16,7 @@ _JPEG = [
 
 
 def as_levels(picture: Picture, ending: str) -> np.ndarray:
-    """Give the whole numbers that a file will hold: 16 bits, for JPEG 8: (H, W, 3)."""
+    """Give the whole numbers that a file will hold: 16 bits, for JPEG 8; sized as the picture."""
     top, kind = (255, np.uint8) if ending == "jpeg" else (65535, np.uint16)
     return np.round(np.clip(picture, 0, 1) * top).astype(kind)
 
@@ -24,12 +24,18 @@ def as_levels(picture: Picture, ending: str) -> np.ndarray:
 def put_display(unfinished: str, picture: Picture, ending: str) -> None:
     """Write display values, 0 to 1, under a name lent by `final_name`; JPEG with colour at full size (4:4:4).
 
+    Parameters
+    ----------
+    picture : (H, W, 1, 3 or 4)
+        Alpha is straight, and for PNG only.
+
     Raises
     ------
     OutputError
         It can't be written.
     """
-    levels = np.ascontiguousarray(as_levels(picture, ending)[..., ::-1])
+    order = {1: [0], 3: [2, 1, 0], 4: [2, 1, 0, 3]}[picture.shape[2]]
+    levels = np.ascontiguousarray(as_levels(picture, ending)[..., order])
     if not cv2.imwrite(unfinished, levels, _JPEG if ending == "jpeg" else []):
         raise OutputError(
             "The picture can't be written.", where=unfinished, why="The form would be missing.",
@@ -45,10 +51,12 @@ def difference_of(path: str, picture: Picture, ending: str) -> int:
     OutputError
         It can't be read, or has another size.
     """
-    source, meant = oiio.ImageInput.open(path), as_levels(picture, ending)
+    config = oiio.ImageSpec()
+    config["oiio:UnassociatedAlpha"] = 1  # PNG's alpha is straight, and is compared as it is stored
+    source, meant = oiio.ImageInput.open(path, config), as_levels(picture, ending)
     back = None
     if source is not None:
-        back = source.read_image(0, 0, 0, 3, "uint8" if ending == "jpeg" else "uint16")
+        back = source.read_image(0, 0, 0, meant.shape[2], "uint8" if ending == "jpeg" else "uint16")
         source.close()
     if back is None or back.shape != meant.shape:
         raise OutputError(

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from enum import StrEnum
 
+from drawstring.core.errors import SettingError
+
 
 class Compression(StrEnum):
     """How a part is compressed; OpenEXR's own."""
@@ -136,6 +138,48 @@ class AlphaKind(StrEnum):
     """As OpenEXR says it."""
     STRAIGHT = "straight"
     """Colour divided by alpha, for programs that multiply themselves."""
+
+
+class Also(StrEnum):
+    """What is written beside the files themselves."""
+
+    PICTURES = "pictures of each pass"
+    """A folder for each, with colour baked."""
+    LAYERS = "layers"
+    """One OpenRaster file a frame, for painting programs."""
+    MOVIE = "review movie"
+    """WebM (VP9) with shot, version and frame burnt in."""
+    SHEET = "contact sheet"
+    """One PNG that shows the shot at a glance."""
+
+
+class PictureFile(StrEnum):
+    """How pictures are written."""
+
+    PNG = "png"
+    """16 bits, with alpha."""
+    TIFF = "tiff"
+    """16 bits, laid on black."""
+    JPEG = "jpeg"
+    """8 bits, laid on black, colour at full size (4:4:4); some of it is lost."""
+
+
+def read_also(text: str, where: str) -> tuple[Also, ...]:
+    """Read what else is written, typed as a list with semicolons.
+
+    Raises
+    ------
+    SettingError
+        There is no such thing.
+    """
+    names = [name.strip() for name in text.split(";") if name.strip()]
+    odd = [name for name in names if name not in list(Also)]
+    if odd:
+        raise SettingError(
+            f"“{odd[0]}” can't be written beside the files.", where=where, why="Nothing was changed.",
+            remedy=f"There are: {'; '.join(Also)}.",
+        )  # fmt: skip
+    return tuple(one for one in Also if one in names)
 
 
 class Tiling(StrEnum):

@@ -8,18 +8,22 @@ from typing import Any, ClassVar, Self
 
 from pydantic import BaseModel, ConfigDict, field_validator
 
+from drawstring.core.colour.view import VIEWS
 from drawstring.core.errors import SettingError
 from drawstring.core.pack.constants import Constant, read_constants
 from drawstring.core.pack.file_names import check_pattern
 from drawstring.core.pack.form import (
     AlphaKind,
+    Also,
     Compression,
     Files,
     Parts,
+    PictureFile,
     Reach,
     StoredType,
     Style,
     Tiling,
+    read_also,
 )
 from drawstring.core.pack.profile import SHIPPED, Profile, read_profile
 from drawstring.core.settings import KnotSettings, setting
@@ -104,12 +108,22 @@ class PackSettings(KnotSettings):
     constants: tuple[Constant, ...] = setting(
         (), "Channels of one value, such as `cover.V = 1; grain.V = 0 float`.", reader=read_constants
     )
+    also: tuple[Also, ...] = setting((), "What is written beside the files.", reader=read_also)
+    picture_file: PictureFile = setting(PictureFile.PNG, "How pictures of each pass are written.")
+    picture_view: str = setting("film-like", "The view transform baked into pictures, layers and the movie.")
     rows: dict[str, PackRow] = setting({}, "What differs from the usual, by pass or result.")
 
     @field_validator("file_name")
     @classmethod
     def _pattern(cls, pattern: str) -> str:
         return check_pattern(pattern)
+
+    @field_validator("picture_view")
+    @classmethod
+    def _known_view(cls, view: str) -> str:
+        if view not in VIEWS:
+            raise ValueError(f"choose {', '.join(VIEWS)}")
+        return view
 
     @field_validator("order", mode="before")
     @classmethod

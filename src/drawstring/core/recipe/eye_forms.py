@@ -8,12 +8,10 @@ Weta Digital, 2006, part of the format's documentation).
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 
-from drawstring.core.arrays import Picture, Stored
+from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment
 from drawstring.core.eyes.packing import Packing, pack
 from drawstring.core.eyes.settings import Came, Form
@@ -24,6 +22,7 @@ from drawstring.core.pack.naming import in_view
 from drawstring.core.pack.storing import stow
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
+from drawstring.core.recipe.beside import BesideFile
 from drawstring.core.recipe.eye_results import anaglyph_of, eye_pictures
 from drawstring.core.recipe.pairs import (
     Pair,
@@ -40,28 +39,6 @@ from drawstring.core.recipe.sources import Pixels, of_view
 from drawstring.core.recipe.spaces import in_working_space
 
 VIEWS = ("left", "right")
-
-
-@dataclass(frozen=True)
-class FormFile:
-    """One file of a form.
-
-    Attributes
-    ----------
-    slug : str
-        What its name says between version and frame.
-    channels : mapping of name to (H, W)
-        In the stored type; empty for a picture file.
-    picture : (H, W, 3) or None
-        Display values, for a picture file.
-    said : mapping
-        Header attributes of its own.
-    """
-
-    slug: str
-    channels: Mapping[str, Stored] = field(default_factory=dict)
-    picture: Picture | None = None
-    said: Mapping[str, Any] = field(default_factory=dict)
 
 
 def goes_in_forms(passes: Sequence[Pass], recipe: Recipe) -> list[OutputChannel]:
@@ -98,7 +75,7 @@ def form_inputs(passes: Sequence[Pass], recipe: Recipe) -> list[ChannelRef]:
     return list(dict.fromkeys(refs))
 
 
-def form_files(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[FormFile]:
+def form_files(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[BesideFile]:
     """Make every form's files of one frame.
 
     Parameters
@@ -117,11 +94,17 @@ def form_files(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Momen
         for name in dict.fromkeys(channel.source for channel in channels):
             pairs[name] = pair_of(name, pixels, passes, recipe, at, find_result)
     mixed = {name: is_mixed(name, mine, find_result) for name in pairs}
-    files: list[FormFile] = []
+    files: list[BesideFile] = []
     for form in forms:
         if form is Form.ANAGLYPH:
             left, right = eye_pictures(pixels, passes, recipe, at, find_result, whole=False)
-            files.append(FormFile("anaglyph", picture=anaglyph_of(left, right, recipe)))
+            files.append(
+                BesideFile(
+                    "anaglyph",
+                    picture=anaglyph_of(left, right, recipe),
+                    ending=recipe.eyes.anaglyph_file.value,
+                )
+            )
         elif form is Form.FLAT:
             files += _flat(pixels, passes, recipe, at)
         elif form in (Form.APART, Form.VIEWS):
@@ -139,7 +122,7 @@ def _eyes_of(channel: OutputChannel, pairs: Mapping[str, Pair]) -> tuple[Stored,
 def _unpacked(
     form: Form, channels: Sequence[OutputChannel], pairs: Mapping[str, Pair], pixels: Pixels,
     passes: Sequence[Pass], recipe: Recipe, at: Moment,
-) -> list[FormFile]:  # fmt: skip
+) -> list[BesideFile]:  # fmt: skip
     eyes: list[dict[str, Stored]] = [{}, {}]
     for channel in channels:
         for eye, plane in zip(eyes, _eyes_of(channel, pairs), strict=True):
@@ -153,10 +136,10 @@ def _unpacked(
             eyes[place]["filled.V"] = made.holes[rows, cols].astype(np.float16)
     if form is Form.APART:
         return [
-            FormFile(f"eye_{view}", eye, said={"view": view}) for view, eye in zip(VIEWS, eyes, strict=True)
+            BesideFile(f"eye_{view}", eye, said={"view": view}) for view, eye in zip(VIEWS, eyes, strict=True)
         ]
     both = dict(eyes[0]) | {in_view(name, "right"): plane for name, plane in eyes[1].items()}
-    return [FormFile(form.slug, both, said={"multiView": list(VIEWS)})]
+    return [BesideFile(form.slug, both, said={"multiView": list(VIEWS)})]
 
 
 def _packed(
@@ -165,7 +148,7 @@ def _packed(
     pairs: Mapping[str, Pair],
     mixed: Mapping[str, bool],
     recipe: Recipe,
-) -> FormFile:
+) -> BesideFile:
     packing = Packing(form.value)
     first = recipe.eyes.first_out
     made = {}
@@ -174,10 +157,10 @@ def _packed(
         plane = pack(left, right, packing, first, is_mixed=mixed[channel.source])
         made[channel.name] = stow(plane, channel.stored).values
     said = {"drawstring.eyes.packing": packing.value, "drawstring.eyes.first": first.value}
-    return FormFile(form.slug, made, said=said)
+    return BesideFile(form.slug, made, said=said)
 
 
-def _flat(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[FormFile]:
+def _flat(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[BesideFile]:
     files = []
     for view in VIEWS:
         made = result_named(f"flat_{view}")
@@ -185,5 +168,5 @@ def _flat(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) ->
             return []
         planes = made.compute(pixels, passes, recipe, at)
         channels = {name: stow(plane, "half").values for name, plane in zip("RGBA", planes, strict=True)}
-        files.append(FormFile(f"flat_{view}", channels, said={"view": view}))
+        files.append(BesideFile(f"flat_{view}", channels, said={"view": view}))
     return files

@@ -11,7 +11,7 @@ from typing import Any
 from drawstring.core.errors import MissingError
 
 MANIFESTS = ("manifest.json", "manifest.incomplete.json")
-REPORT = "report.html"
+REPORT, MOVIE, SHEET = "report.html", "review.webm", "contact_sheet.png"
 
 
 @dataclass(frozen=True)
@@ -21,7 +21,7 @@ class Content:
     name: str
     size_bytes: int
     checksum: str
-    """Empty for the manifest and the report, of which the manifest can't tell."""
+    """Empty for the manifest and what is made after it, of which it can't tell."""
 
 
 def manifest_of(folder: str) -> tuple[str, Mapping[str, Any]]:
@@ -61,7 +61,7 @@ def contents(folder: str) -> list[Content]:
             found.append(Content(one["file"], int(one["bytes"]), one["checksum"]))
     found += [
         Content(one, os.path.getsize(os.path.join(folder, one)), "")
-        for one in (name, REPORT)
+        for one in (name, REPORT, MOVIE, SHEET)
         if os.path.exists(os.path.join(folder, one))
     ]
     gone = [one.name for one in found if not os.path.exists(os.path.join(folder, one.name))]

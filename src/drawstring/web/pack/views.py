@@ -12,9 +12,10 @@ from flask import Response as FlaskResponse
 from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response
 
+from drawstring.core.colour import VIEWS
 from drawstring.core.errors import SettingError
 from drawstring.core.pack import Compression, StoredType
-from drawstring.core.pack.form import AlphaKind, Files, Parts, Reach, Style, Tiling
+from drawstring.core.pack.form import AlphaKind, Also, Files, Parts, PictureFile, Reach, Style, Tiling
 from drawstring.core.pack.profile import read_profile, written
 from drawstring.core.recipe.profile_checks import asked_settings
 from drawstring.runs.estimate import Estimate, try_frames
@@ -27,6 +28,16 @@ from drawstring.web.pack.drawn_map import draw_map
 from drawstring.web.services import house, who, work
 
 bp = Blueprint("pack", __name__)
+
+
+class View(str):
+    """A view's name, for lists of choices."""
+
+    @property
+    def value(self) -> str:
+        """The name."""
+        return str(self)
+
 
 BYTES = {"half": 2, "float": 4, "uint": 4}
 
@@ -55,7 +66,19 @@ def set_values(shot_id: int) -> Response:
     for name, value in typed.items():
         if name.endswith(".goes"):
             typed[name] = value == "yes"
+    for one in Also:
+        ticked = typed.pop(f"pack.also.{one.name.lower()}", None)
+        if ticked is not None:
+            typed["pack.also"] = _with_also(shot_id, one, is_wanted=ticked == "yes")
     return set_settings(shot_id, "pack", typed)
+
+
+def _with_also(shot_id: int, one: Also, *, is_wanted: bool) -> str:
+    with work() as session:
+        now = recipes.current(session, shows.shot_by_id(session, shot_id)).pack.also
+    return "; ".join(
+        each for each in Also if (each is one and is_wanted) or (each in now and each is not one)
+    )
 
 
 @bp.post("/shots/<int:shot_id>/pack/profile")
@@ -163,6 +186,7 @@ def pack_words(session: Session, shot: Shot) -> dict[str, Any]:
         "choices": {
             "compression": list(Compression), "style": list(Style), "files": list(Files),
             "parts": list(Parts), "tiling": list(Tiling), "reach": list(Reach), "alpha": list(AlphaKind),
+            "also": list(Also), "picture_file": list(PictureFile), "view": [View(name) for name in VIEWS],
         },
         "types": list(StoredType),
         "profiles": profiles.profiles_of(shot.show),

@@ -11,7 +11,7 @@ from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.io.headers import read_facts
 from drawstring.core.passes import COLOUR_ROLES, Role, recognise
 from drawstring.runs.checking import check_package
-from drawstring.runs.handoff import copy_package, make_report, zip_of
+from drawstring.runs.handoff import copy_package, make_report, make_review, zip_of
 from drawstring.runs.handoff.contents import MANIFESTS, manifest_of
 from drawstring.runs.handoff.report import render_report
 from drawstring.runs.manifest import describe
@@ -48,6 +48,7 @@ def package(package_id: int) -> str:
             lossy=lossy,
             held=held,
             reader=proofs[0]["reader"] if proofs else "",
+            also=told["recipe"]["settings"]["pack"]["also"],
             handoff=house().installation.handoff_folder,
             channels=sum(proof["channels"] for proof in proofs),
             equal=sum(proof["equal"] for proof in proofs),
@@ -82,6 +83,19 @@ def report(package_id: int) -> Response:
         return send_file(make_report(folder, findings=findings), mimetype="text/html")
     # An incomplete package goes on changing: its report is made anew each time.
     return Response(render_report(folder, said, findings), mimetype="text/html")
+
+
+@bp.get("/packages/<int:package_id>/review/<name>")
+def review(package_id: int, name: str) -> Response:
+    """Give the movie or the contact sheet; made when nobody did so yet."""
+    folder, _ = _folder_and_name(package_id)
+    path = next((one for one in make_review(folder) if os.path.basename(one) == name), None)
+    if path is None:
+        raise MissingError(
+            f"The package has no {name}.", where="package", why="Its recipe does not ask for one.",
+            remedy="Choose it on Pack and run the shot again.",
+        )  # fmt: skip
+    return send_file(path, conditional=True)
 
 
 @bp.get("/packages/<int:package_id>/zip")
