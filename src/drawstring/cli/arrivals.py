@@ -9,7 +9,7 @@ from typing import Any
 import click
 
 from drawstring.cli.common import as_json, main, me, opened, say, scanned
-from drawstring.cli.shots import shot_data, shot_group
+from drawstring.cli.shots import shot_group
 from drawstring.core.arrivals import Candidate, Scan
 from drawstring.core.errors import ConflictError, MissingError, SettingError
 from drawstring.core.passes import entry, read_entries
@@ -17,6 +17,7 @@ from drawstring.installation import Installation
 from drawstring.store import correcting, deliveries, dismissals, scans, shows
 from drawstring.store.models import Delivery
 from drawstring.store.standing import standing
+from drawstring.store.telling import shot_data
 
 
 @main.command("scan")

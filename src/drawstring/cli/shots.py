@@ -5,13 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 import click
-from sqlalchemy.orm import Session
 
 from drawstring.cli.common import as_json, main, me, opened, say
 from drawstring.installation import Installation
 from drawstring.store import recipes, shows
 from drawstring.store.models import Show
-from drawstring.store.standing import standing
+from drawstring.store.telling import shot_data, show_data
 
 
 @main.group("show")
@@ -32,7 +31,7 @@ def make_show(
     """Make a show with a CODE that can be a folder name."""
     with opened(installation) as session:
         show = shows.make_show(session, code, title=title, fps=fps, scene_unit=unit)
-        data = _show_data(show)
+        data = show_data(show)
     say(data, wants_json, lambda: f"Made show {code}.")
 
 
@@ -42,7 +41,7 @@ def make_show(
 def list_shows(installation: Installation, wants_json: bool) -> None:
     """List the shows."""
     with opened(installation) as session:
-        data = [_show_data(show) for show in session.query(Show).order_by(Show.code)]
+        data = [show_data(show) for show in session.query(Show).order_by(Show.code)]
     say(
         {"shows": data},
         wants_json,
@@ -51,16 +50,6 @@ def list_shows(installation: Installation, wants_json: bool) -> None:
             or "No show yet. Make one: drawstring show make CODE"
         ),
     )
-
-
-def _show_data(show: Show) -> dict[str, Any]:
-    return {
-        "code": show.code,
-        "title": show.title,
-        "fps": show.fps,
-        "unit": show.scene_unit,
-        "shots": len(show.shots),
-    }
 
 
 @main.group("shot")
@@ -98,24 +87,6 @@ def shot_info(installation: Installation, shot: str, wants_json: bool) -> None:
             ]
         ),
     )
-
-
-def shot_data(session: Session, shot: Any) -> dict[str, Any]:
-    """Give how a shot stands as plain data."""
-    how = standing(session, shot)
-    return {
-        "show": shot.show.code,
-        "shot": shot.code,
-        "title": shot.title,
-        "frames": how.frames,
-        "passes": [one.name for one in how.passes],
-        "revision": how.revision.number if how.revision else 0,
-        "recipe": how.recipe.as_dict(),
-        "cord": [
-            {"knot": knot.name, "state": knot.state.value, "says": knot.summary} for knot in how.knots
-        ],
-        "findings": [finding.as_dict() for finding in how.all_findings],
-    }  # fmt: skip
 
 
 def shot_words(data: dict[str, Any]) -> str:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import signal
 import sys
-from typing import Any
 
 import click
 from sqlalchemy.orm import Session, sessionmaker
@@ -22,6 +21,7 @@ from drawstring.runs.scanning import Scanning
 from drawstring.store import deliveries, ledger, measuring, recipes, shows
 from drawstring.store.database import connect, migrate
 from drawstring.store.models import Delivery, Run
+from drawstring.store.telling import run_data
 
 
 @main.command("measure")
@@ -86,7 +86,7 @@ def run(installation: Installation, shot: tuple[str, ...], wants_json: bool) -> 
     for number in numbers:
         wait_for(installation, lambda session, number=number: _ran(session, number))  # type: ignore[misc]
     with opened(installation) as session:
-        data = [_run_data(session, session.get_one(Run, number)) for number in numbers]
+        data = [run_data(session, session.get_one(Run, number)) for number in numbers]
     say(
         {"runs": data},
         wants_json,
@@ -103,23 +103,6 @@ def _ran(session: Session, run_id: int) -> tuple[bool, int, int]:
     one = session.get_one(Run, run_id)
     counted = ledger.progress(session, [one])[run_id]
     return one.state not in ledger.UNDER_WAY, counted.total - counted.left, counted.total
-
-
-def _run_data(session: Session, one: Run) -> dict[str, Any]:
-    counted = ledger.progress(session, [one])[one.id]
-    return {
-        "run": one.id,
-        "shot": one.shot.code,
-        "version": one.version,
-        "state": one.state,
-        "package": one.package.state if one.package else None,
-        "package_id": one.package.id if one.package else None,
-        "folder": one.folder,
-        "frames": counted.total,
-        "proven": counted.proven,
-        "failed": {str(f.number): f.fault for f in one.frames if f.state == "failed"},
-        "notes": one.notes,
-    }
 
 
 @main.command("prove")

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from pydantic import ValidationError
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from drawstring.core.errors import ConflictError
+from drawstring.core.errors import ConflictError, SettingError
 from drawstring.core.recipe import Recipe, change, digest_of, upgraded
 from drawstring.store import measuring
-from drawstring.store.models import Revision, Shot
+from drawstring.store.models import Revision, Shot, Show
 from drawstring.store.profiles import find_profile
 
 
@@ -22,9 +23,29 @@ def head(session: Session, shot: Shot) -> Revision | None:
 
 
 def current(session: Session, shot: Shot) -> Recipe:
-    """Give the recipe in use; the defaults for a shot that nobody touched yet."""
+    """Give the recipe in use; the show's defaults for a shot that nobody touched yet."""
     revision = head(session, shot)
-    return upgraded(revision.recipe) if revision else Recipe()
+    return upgraded(revision.recipe) if revision else defaults_of(shot.show)
+
+
+def defaults_of(show: Show) -> Recipe:
+    """Give the recipe that a show's new shots begin with."""
+    return upgraded(show.defaults) if show.defaults else Recipe()
+
+
+def resolved(shot: Shot, typed: Mapping[str, Any]) -> dict[str, Any]:
+    """Put the documents of profiles in place of their names.
+
+    Raises
+    ------
+    MissingError
+        The show has no such profile.
+    """
+    made: dict[str, Any] = dict(typed)
+    named = made.get("pack.profile")
+    if isinstance(named, str) and named and not named.lstrip().startswith("{"):
+        made["pack.profile"] = find_profile(shot.show, named)
+    return made
 
 
 def set_values(
@@ -43,13 +64,31 @@ def set_values(
         One or several values are refused; nothing is written.
     """
     take_turn(session, shot)
-    resolved: dict[str, Any] = dict(typed)
-    named = resolved.get("pack.profile")
-    if isinstance(named, str) and named and not named.lstrip().startswith("{"):
-        resolved["pack.profile"] = find_profile(shot.show, named)
-    recipe = change(current(session, shot), resolved, scene_unit=shot.show.scene_unit, frame=frame)
+    recipe = change(
+        current(session, shot), resolved(shot, typed), scene_unit=shot.show.scene_unit, frame=frame
+    )
     said = ", ".join(f"{name} = {value}" for name, value in typed.items())
-    return _write(session, shot, recipe, said=said, by=by)
+    return write(session, shot, recipe, said=said, by=by)
+
+
+def replace(session: Session, shot: Shot, document: Mapping[str, Any], *, by: str = "") -> Revision:
+    """Write a revision that is a whole recipe, as it was exported from a shot.
+
+    Raises
+    ------
+    SettingError
+        It is no recipe, or says something that a recipe can't.
+    """
+    take_turn(session, shot)
+    try:
+        recipe = upgraded(document)
+    except ValidationError as error:
+        told = "; ".join(f"{'.'.join(map(str, one['loc']))}: {one['msg']}" for one in error.errors()[:4])
+        raise SettingError(
+            f"The recipe can't be taken: {told}.", where="recipe", why="Nothing was changed.",
+            remedy="Give a recipe as “recipe export” writes it.",
+        ) from error  # fmt: skip
+    return write(session, shot, recipe, said="a whole recipe", by=by)
 
 
 def settle(session: Session, shot: Shot, knot: str, *, said: str = "", by: str = "") -> Revision:
@@ -64,7 +103,7 @@ def settle(session: Session, shot: Shot, knot: str, *, said: str = "", by: str =
     digest = shot.delivery.digest if shot.delivery else ""
     recipe = current(session, shot)
     settings = recipe.knot(knot).model_copy(update={"settled_on": digest, "needed": True})
-    return _write(session, shot, recipe.with_knot(settings), said=said or f"settled {knot}", by=by)
+    return write(session, shot, recipe.with_knot(settings), said=said or f"settled {knot}", by=by)
 
 
 def undo(session: Session, shot: Shot, *, by: str = "") -> Revision:
@@ -89,7 +128,7 @@ def undo(session: Session, shot: Shot, *, by: str = "") -> Revision:
             "There is nothing to undo.", where="recipe", why="This is how the shot began.", remedy="Go on."
         )
     target = before.restores or before.number
-    return _write(
+    return write(
         session, shot, upgraded(before.recipe), said=f"undo to revision {target}", by=by, restores=target
     )
 
@@ -99,7 +138,7 @@ def take_turn(session: Session, shot: Shot) -> None:
     session.execute(select(Shot.id).where(Shot.id == shot.id).with_for_update())
 
 
-def _write(
+def write(
     session: Session, shot: Shot, recipe: Recipe, *, said: str, by: str, restores: int | None = None
 ) -> Revision:
     """Write the next revision; a number taken by someone else fails here, not at the end of the request."""

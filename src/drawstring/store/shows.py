@@ -46,6 +46,11 @@ def make_show(
     return show
 
 
+def all_shows(session: Session) -> list[Show]:
+    """List the shows by code."""
+    return list(session.scalars(select(Show).order_by(Show.code)))
+
+
 def find_show(session: Session, code: str) -> Show:
     """Find a show by its code.
 

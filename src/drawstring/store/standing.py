@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence as Several
 from dataclasses import dataclass, field
 
@@ -26,7 +27,7 @@ from drawstring.core.recipe import CordFacts, KnotView, OutputPlan, Recipe, cord
 from drawstring.core.recipe.profile_checks import check_profile
 from drawstring.core.recipe.sources import depth_inputs, depth_pass, of_view, pass_of
 from drawstring.core.units import METRES
-from drawstring.store import deliveries, measuring
+from drawstring.store import deliveries, measuring, recipes
 from drawstring.store.alpha_standing import alpha_findings
 from drawstring.store.eyes_standing import eyes_findings, told_eyes
 from drawstring.store.models import Delivery, Dismissal, Measurement, Package, Revision, Run, Shot, Show
@@ -193,21 +194,28 @@ def _key(shot: Shot, revision: Revision | None) -> tuple[object, ...]:
     """Name everything that a standing follows from."""
     delivery = shot.delivery
     if delivery is None:
-        return (shot.show.scene_unit, revision and revision.id)
+        return (shot.show.scene_unit, _begun(shot, revision))
     return (
         shot.code,
         shot.show.scene_unit,
         shot.show.fps,
-        revision and (revision.id, revision.made_at),
+        _begun(shot, revision),
         (delivery.id, delivery.digest, delivery.accepted_at),
         tuple((one.id, one.kind, one.state, one.asked_at) for one in delivery.measurements),
         delivery.passes_at,
     )
 
 
+def _begun(shot: Shot, revision: Revision | None) -> object:
+    """Name the recipe: its revision, or what the show's shots begin with."""
+    if revision is not None:
+        return revision.id, revision.made_at
+    return json.dumps(shot.show.defaults, sort_keys=True)
+
+
 def _derive(session: Session, shot: Shot, revision: Revision | None) -> Derived:
     """Work out recipe, passes, outputs and findings of a shot."""
-    recipe = upgraded(revision.recipe) if revision else Recipe()
+    recipe = upgraded(revision.recipe) if revision else recipes.defaults_of(shot.show)
     delivery = shot.delivery
     passes = deliveries.passes_of(delivery) if delivery else []
     outputs = plan_outputs(passes, recipe) if passes else OutputPlan((), (), (), ())

@@ -17,6 +17,7 @@ from drawstring.store.database import connect
 from drawstring.web import errors, filters
 from drawstring.web.alpha.evidence import bp as alpha_evidence
 from drawstring.web.alpha.views import bp as alpha
+from drawstring.web.api.views import bp as api
 from drawstring.web.arrivals.views import bp as arrivals
 from drawstring.web.bench.views import bp as bench
 from drawstring.web.board.views import bp as board
@@ -27,6 +28,7 @@ from drawstring.web.dictionary.views import bp as dictionary
 from drawstring.web.eyes.views import bp as eyes
 from drawstring.web.findings.views import bp as findings
 from drawstring.web.inbox.views import bp as inbox
+from drawstring.web.many.views import bp as many
 from drawstring.web.pack.views import bp as pack
 from drawstring.web.packages.views import bp as packages
 from drawstring.web.pictures.frames import FrameCache
@@ -36,7 +38,7 @@ from drawstring.web.services import House
 
 BLUEPRINTS = (
     board, bench, delivery, depth, strip, alpha, alpha_evidence, eyes, arrivals, dictionary, findings, inbox,
-    pack, pictures, runs, packages,
+    api, many, pack, pictures, runs, packages,
 )  # fmt: skip
 
 csrf = CSRFProtect()
@@ -81,6 +83,8 @@ def create_app(installation: Installation | None = None, **overrides: Any) -> Fl
     )
     app.url_map.converters["knot"] = KnotConverter
     csrf.init_app(app)
+    # Programs come with a token instead of a page's form.
+    csrf.exempt(api)
     errors.init_app(app)
     filters.init_app(app)
     for blueprint in BLUEPRINTS:

@@ -89,5 +89,7 @@ def answer_http(error: HTTPException) -> Response:
 
 
 def _wants_data() -> bool:
+    if request.path.startswith("/api/"):
+        return True
     best = request.accept_mimetypes.best_match(["text/html", "application/json"])
     return best == "application/json" and "HX-Request" not in request.headers

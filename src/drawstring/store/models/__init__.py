@@ -16,8 +16,9 @@ from drawstring.store.models.shows import (
     Show,
     WatchedFolder,
 )
+from drawstring.store.models.tokens import Token
 
 __all__ = [
     "CODE", "Base", "Delivery", "DictionaryEntry", "Dismissal", "Frame", "Measurement", "Member", "Package",
-    "PassRow", "Revision", "Run", "RunFrame", "ScanRow", "Shot", "Show", "WatchedFolder", "now",
+    "PassRow", "Revision", "Run", "RunFrame", "ScanRow", "Shot", "Show", "Token", "WatchedFolder", "now",
 ]  # fmt: skip

@@ -7,7 +7,7 @@ import os
 from flask import Blueprint, Response, render_template, request, send_file
 
 from drawstring.core.colour import look
-from drawstring.core.errors import MissingError, SettingError
+from drawstring.core.errors import MissingError
 from drawstring.core.io.headers import read_facts
 from drawstring.core.passes import COLOUR_ROLES, Role, recognise
 from drawstring.runs.checking import check_package
@@ -17,6 +17,7 @@ from drawstring.runs.handoff.report import render_report
 from drawstring.runs.manifest import describe
 from drawstring.store import ledger
 from drawstring.store.standing import standing
+from drawstring.web.packages.copies import target_below
 from drawstring.web.pictures.views import as_png
 from drawstring.web.services import house, work
 
@@ -113,14 +114,7 @@ def zipped(package_id: int) -> Response:
 def copy(package_id: int) -> str:
     """Copy the package into the hand-off folder, every file compared with its sum."""
     folder, name = _folder_and_name(package_id)
-    typed = request.form.get("folder", "").strip().strip("/")
-    root = house().installation.handoff_folder
-    target = os.path.realpath(os.path.join(root, typed, name))
-    if not target.startswith(os.path.realpath(root) + os.sep):
-        raise SettingError(
-            f"“{typed}” leads out of the hand-off folder.", where="folder", why="Nothing was copied.",
-            remedy=f"Name a folder below {root}.",
-        )  # fmt: skip
+    target = target_below(house().installation.handoff_folder, request.form.get("folder", ""), name)
     return render_template("packages/_copied.html", target=target, size=copy_package(folder, target))
 
 

@@ -16,6 +16,12 @@ function tell() {
 }
 
 board.addEventListener("change", tell);
+board.querySelector("[data-many]").addEventListener("click", (event) => {
+  // Another page, not a run: the form's own press must not see it.
+  event.preventDefault();
+  const chosen = boxes.filter((box) => box.checked).map((box) => `shot=${box.value}`);
+  location.href = `${event.target.getAttribute("formaction")}?${chosen.join("&")}`;
+});
 document.addEventListener("keydown", (event) => {
   if (isTyping(event) || event.ctrlKey || event.metaKey || event.altKey) return;
   if (event.key.toLowerCase() === "a") {

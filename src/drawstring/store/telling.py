@@ -1,0 +1,87 @@
+"""Shows, shots, runs and packages as plain data: what a shell prints and a program is answered."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from drawstring.store import ledger
+from drawstring.store.models import Package, Run, Shot, Show
+from drawstring.store.sharing import Outcome
+from drawstring.store.standing import standing
+
+
+def show_data(show: Show) -> dict[str, Any]:
+    """Tell of a show."""
+    return {
+        "code": show.code,
+        "title": show.title,
+        "fps": show.fps,
+        "unit": show.scene_unit,
+        "shots": len(show.shots),
+    }
+
+
+def shot_data(session: Session, shot: Shot) -> dict[str, Any]:
+    """Tell how a shot stands: its cord, findings and settings."""
+    how = standing(session, shot)
+    return {
+        "show": shot.show.code,
+        "shot": shot.code,
+        "title": shot.title,
+        "frames": how.frames,
+        "passes": [one.name for one in how.passes],
+        "revision": how.revision.number if how.revision else 0,
+        "recipe": how.recipe.as_dict(),
+        "cord": [
+            {"knot": knot.name, "state": knot.state.value, "says": knot.summary} for knot in how.knots
+        ],
+        "findings": [finding.as_dict() for finding in how.all_findings],
+    }  # fmt: skip
+
+
+def run_data(session: Session, run: Run) -> dict[str, Any]:
+    """Tell of a run: how far it is, and what failed."""
+    counted = ledger.progress(session, [run])[run.id]
+    return {
+        "run": run.id,
+        "shot": run.shot.code,
+        "version": run.version,
+        "state": run.state,
+        "priority": run.priority,
+        "package": run.package.state if run.package else None,
+        "package_id": run.package.id if run.package else None,
+        "folder": run.folder,
+        "frames": counted.total,
+        "proven": counted.proven,
+        "seconds_left": counted.seconds_left,
+        "failed": {str(f.number): f.fault for f in run.frames if f.state == "failed"},
+        "notes": run.notes,
+    }
+
+
+def package_data(package: Package) -> dict[str, Any]:
+    """Tell of a package."""
+    return {
+        "package": package.id,
+        "shot": package.run.shot.code,
+        "version": package.run.version,
+        "state": package.state,
+        "folder": package.folder,
+        "frames": package.frames,
+        "missing": package.missing,
+        "bytes": package.size_bytes,
+        "manifest_checksum": package.manifest_checksum,
+    }
+
+
+def outcome_data(outcome: Outcome) -> dict[str, Any]:
+    """Tell what a change did to a shot, or would do."""
+    return {
+        "shot": outcome.shot.code,
+        "differences": [
+            {"name": one.name, "before": one.before, "after": one.after} for one in outcome.differences
+        ],
+        "refusal": outcome.refusal.as_dict() if outcome.refusal else None,
+    }

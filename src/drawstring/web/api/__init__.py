@@ -1,0 +1,1 @@
+"""The JSON interface: everything the pages can do, for programs."""

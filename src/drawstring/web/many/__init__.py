@@ -1,0 +1,1 @@
+"""The same for many shots."""
