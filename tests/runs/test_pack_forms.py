@@ -16,14 +16,19 @@ import PyOpenColorIO as ocio
 import pytest
 from makers import FRAMES, HEIGHT, WIDTH, carry_out_here
 
-from drawstring.core.errors import ConflictError, MissingError
+from drawstring.core.arrivals import scan
+from drawstring.core.camera import moment_of
+from drawstring.core.errors import ConflictError, MissingError, OutputError
+from drawstring.core.io.frame import read_frame
 from drawstring.core.pack.profile import SHIPPED, Profile, read_profile, written
+from drawstring.core.recipe import plan_outputs
 from drawstring.runs.checking import check_package
 from drawstring.runs.handoff import copy_package, make_report, make_review, zip_of
 from drawstring.runs.handoff.report import render_report
-from drawstring.runs.planning import plan_run
+from drawstring.runs.planning import plan_of, plan_run
 from drawstring.runs.proof import checksum
-from drawstring.store import ledger, profiles, recipes, shows
+from drawstring.runs.recomposing import recompose
+from drawstring.store import deliveries, ledger, profiles, recipes, shows
 from drawstring.store.models import Run
 from drawstring.store.standing import standing
 
@@ -344,3 +349,54 @@ def test_the_report_of_an_incomplete_package_names_what_is_missing(plan, session
         text = render_report(run.folder, manifest, [])
     assert f"1 frames are missing: {run.frames[1].number}" in text and FRAMES > 2
     assert shutil.which("exrheader")
+
+
+@pytest.fixture
+def composed(plan, sources):
+    """Plan the painted buoy with its shadow, its stack in single layers and its mattes as names."""
+    found = scan(str(sources / "tidewrack" / "TW030"), roots=[str(sources)]).candidates[0]
+
+    def make(**more: str) -> int:
+        return plan(
+            code="TW030", of=found,
+            alpha__shadow__on="yes", alpha__shadow__source="two renders",
+            alpha__mattes__add="buoy", alpha__as_names="yes", alpha__sends="both", **more,
+        )  # fmt: skip
+
+    return make
+
+
+def test_what_was_written_is_put_together_again_and_compared(composed, sessions):
+    with sessions.begin() as session:
+        run = session.get_one(Run, composed())
+        ledger.cancel(session, run)
+        shot = run.shot
+        for typed in (
+            {"alpha.mattes.1.names": "buoy*"},
+            {"alpha.stack.add": "plate"},
+            {"alpha.stack.add": "shadow_multiply"},
+            {"alpha.stack.2.mode": "multiply", "alpha.stack.2.amount": "0.7"},
+            {"alpha.stack.add": "beauty"},
+            {"alpha.stack.3.matte": "buoy"},
+        ):
+            recipes.set_values(session, shot, typed)
+        recipes.settle(session, shot, "alpha")
+        recipes.settle(session, shot, "depth")
+        again = plan_run(session, shot, output=os.path.dirname(os.path.dirname(os.path.dirname(run.folder))))
+        carry_out_here(session, again)
+        assert again.package.state == "proven", [frame.fault for frame in again.frames]
+        told = again.frames[0].proof["recomposed"]
+        assert set(told) == {"shadow", "stack", "mattes"}
+        assert all(0 <= one["mean"] <= one["largest"] < 0.02 for one in told.values()), told
+        # Another frame's file in this one's place is found out, channel names and all being right.
+        whole, number = plan_of(again), again.frames[0].number
+        files = deliveries.files_of(session, again.delivery, number)
+        outputs = plan_outputs(whole.passes, whole.recipe, settled_only=True)
+        pixels = read_frame(files, outputs.inputs, window=whole.window)
+        at = moment_of(files, frame=number, window=whole.window, scene_unit="m")
+        with pytest.raises(OutputError, match="put together, are .* off the"):
+            recompose(outputs, {"": os.path.join(again.folder, again.frames[-1].file_name)}, pixels,
+                      whole.passes, whole.recipe, at)  # fmt: skip
+        said = make_report(again.folder)
+    text = open(said, encoding="utf-8").read()
+    assert "The stack, put together again from the written files, is within" in text

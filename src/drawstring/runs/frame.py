@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -40,6 +40,7 @@ from drawstring.core.recipe.told_eyes import told_eyes
 from drawstring.runs.forms import make_folder, write_forms
 from drawstring.runs.plan import FrameAnswer, FrameTask, RunPlan, SourceFile
 from drawstring.runs.proof import checksum, prove
+from drawstring.runs.recomposing import recompose
 
 __all__ = ["carry_out", "measure_frame"]
 
@@ -121,7 +122,14 @@ def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
         if names[of_pass] != task.file_name:
             told.append(_write(plan, names[of_pass], parts, metadata, part, outputs, told))
     main = next(parts for of_pass, parts in packed.items() if names[of_pass] == task.file_name)
-    own = _write(plan, task.file_name, main, metadata, part, outputs, told)
+    paths = {of_pass: os.path.join(plan.folder, name) for of_pass, name in names.items()}
+
+    def put_together(unfinished: str) -> dict[str, Any]:
+        mine = {of_pass: unfinished for of_pass in paths if names[of_pass] == task.file_name}
+        made = recompose(outputs, {**paths, **mine}, pixels, plan.passes, plan.recipe, at)
+        return {"recomposed": made} if made else {}
+
+    own = _write(plan, task.file_name, main, metadata, part, outputs, told, also=put_together)
     held = {one.name: stowed[one].held for one in stowed if stowed[one].held}
     rounded = {one.name: stowed[one].rounded for one in stowed if stowed[one].rounded}
     proof = (
@@ -138,11 +146,13 @@ def _write(
     source: PartFacts,
     outputs: OutputPlan,
     others: Sequence[Mapping[str, Any]],
+    *,
+    also: Callable[[str], dict[str, Any]] = lambda path: {},
 ) -> dict[str, Any]:
     """Write and prove one file; one that is there already is proven again and taken over."""
     path = os.path.join(plan.folder, name)
     if os.path.exists(path):
-        proof = prove(path, parts)
+        proof = prove(path, parts) | also(path)
         return {"file": name, "bytes": os.path.getsize(path), "checksum": checksum(path), "proof": proof}
     make_folder(os.path.dirname(path))
     with final_name(path) as unfinished:
@@ -154,7 +164,7 @@ def _write(
             metadata=metadata,
             dwa_level=plan.recipe.pack.dwa_level,
         )
-        proof = prove(unfinished, parts)
+        proof = prove(unfinished, parts) | also(unfinished)
         digest, size = checksum(unfinished), os.path.getsize(unfinished)
         profile = plan.recipe.pack.profile
         if profile is not None:

@@ -97,6 +97,7 @@ def render_report(folder: str, manifest: Mapping[str, Any], findings: Sequence[F
         equal=sum(proof.get("equal", 0) for proof in proofs),
         compared=sum(proof.get("channels", 0) for proof in proofs),
         findings=findings,
+        recomposed=_recomposed(frames),
         knots=[(knot.title, _said(settings.get(knot.name, {}))) for knot in KNOTS],
         depth=settings.get("depth", {}),
     )  # fmt: skip
@@ -161,6 +162,15 @@ def _channels(manifest: Mapping[str, Any]) -> list[_Channels]:
         )
         for source, some in by_source.items()
     ]
+
+
+def _recomposed(frames: Sequence[Mapping[str, Any]]) -> dict[str, float]:
+    """Give the largest difference over all frames of whatever was put together from the written files."""
+    found: dict[str, float] = {}
+    for frame in frames:
+        for name, apart in frame["proof"].get("recomposed", {}).items():
+            found[name] = max(found.get(name, 0.0), apart["largest"])
+    return found
 
 
 def _pictures(folder: str, frames: Sequence[Mapping[str, Any]]) -> list[_Shown]:

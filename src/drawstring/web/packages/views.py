@@ -34,7 +34,10 @@ def package(package_id: int) -> str:
         proofs = [frame["proof"] for frame in told["frames"]]
         lossy: dict[str, float] = {}
         held: dict[str, int] = {}
+        recomposed: dict[str, float] = {}
         for proof in proofs:
+            for name, apart in proof.get("recomposed", {}).items():
+                recomposed[name] = max(recomposed.get(name, 0.0), apart["largest"])
             for name, largest in proof.get("largest_difference", {}).items():
                 lossy[name] = max(lossy.get(name, 0.0), largest)
             for name, count in proof.get("held_at_half_limit", {}).items():
@@ -47,6 +50,7 @@ def package(package_id: int) -> str:
             show=run.shot.show,
             told=told,
             lossy=lossy,
+            recomposed=recomposed,
             held=held,
             reader=proofs[0]["reader"] if proofs else "",
             also=told["recipe"]["settings"]["pack"]["also"],

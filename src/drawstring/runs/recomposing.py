@@ -1,0 +1,190 @@
+"""The written files put together again: what downstream will do, done here first and compared.
+
+The second reader's values are taken, not the computed ones: layers are laid on each other, a shadow is
+multiplied into the ground, hashed names give their mattes back. What comes out is compared with what the
+recipe itself makes; rounding to the stored types explains a little, anything more is a fault.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+
+import numpy as np
+import OpenImageIO as oiio
+
+from drawstring.core.alpha.shadow import recomposed
+from drawstring.core.alpha.stack import stacked
+from drawstring.core.arrays import Picture, Plane
+from drawstring.core.camera import Moment
+from drawstring.core.errors import OutputError
+from drawstring.core.pack.form import LOSSY, AlphaKind, Reach
+from drawstring.core.pack.layout import OutputChannel, compressions_of
+from drawstring.core.passes.hashed import coverage_of
+from drawstring.core.passes.recognition import Pass
+from drawstring.core.recipe import OutputPlan, Recipe, find_result
+from drawstring.core.recipe.alpha_results import NAMES
+from drawstring.core.recipe.layers import laid_layer, layer_name, shown_layers
+from drawstring.core.recipe.mattes import is_matte_ready, matte_of
+from drawstring.core.recipe.shadows import has_ground, shadow_of
+from drawstring.core.recipe.sources import Pixels
+from drawstring.core.recipe.spaces import in_working_space
+
+_STEPS = 8 * 2.0**-11
+"""Of the largest value: eight half-float roundings, which is more than any of the sums adds up."""
+
+Written = Callable[[str], Picture | None]
+"""Gives what a pass or result was written as, (H, W, C) float32; None where it does not go out whole."""
+
+
+def recompose(
+    outputs: OutputPlan,
+    paths: Mapping[str, str],
+    pixels: Pixels,
+    passes: Sequence[Pass],
+    recipe: Recipe,
+    at: Moment,
+) -> dict[str, dict[str, float]]:
+    """Put a frame's written files together and compare.
+
+    Parameters
+    ----------
+    outputs : OutputPlan
+    paths : mapping of pass to path
+        Where each channel's file lies, by `OutputChannel.of_pass`.
+    pixels : mapping of ChannelRef to (H, W)
+        As they came.
+
+    Returns
+    -------
+    dict
+        `largest` and `mean` difference of whatever can be put together: "shadow", "stack", "mattes"; empty
+        where nothing can be.
+
+    Raises
+    ------
+    OutputError
+        It differs by more than the stored types explain.
+    """
+    if recipe.pack.alpha is AlphaKind.STRAIGHT or recipe.pack.reach is not Reach.ALL:
+        return {}  # what is written is not what is laid: downstream has to bring it there first
+    going = {channel.source for channel in outputs.channels}
+    wants_shadow = {"shadow_multiply", "beauty"} <= going and has_ground(passes, recipe)
+    sets = sorted(name for name in going if name.startswith(NAMES))
+    wants_stack = "stack" in going and all(layer_name(one) in going for one in shown_layers(recipe))
+    if not (wants_shadow or wants_stack or sets):
+        return {}
+    working = in_working_space(pixels, passes, recipe)
+    written = _reader(outputs.channels, paths)
+    pairs: dict[str, tuple[Picture | None, Picture]] = {}
+    if wants_shadow:
+        pairs["shadow"] = _shadow(written, working, passes, recipe, at)
+    if wants_stack:
+        pairs["stack"] = _stack(written, working, passes, recipe, at)
+    if sets:
+        pairs["mattes"] = _mattes(sets, written, working, passes, recipe, at)
+    is_exact = not any(one in LOSSY for one in compressions_of(outputs.channels, recipe.pack).values())
+    return {
+        name: _compared(name, made, meant, is_exact=is_exact)
+        for name, (made, meant) in pairs.items()
+        if made is not None
+    }
+
+
+def _shadow(
+    written: Written, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment
+) -> tuple[Picture | None, Picture]:
+    """Multiply the written shadow into the ground, under the written element."""
+    element, multiply = written("element"), written("shadow_multiply")
+    element = written("beauty") if element is None else element
+    ground = shadow_of(pixels, passes, recipe, at).ground
+    meant = _result("shadow_recomposed", pixels, passes, recipe, at)
+    if element is None or multiply is None or ground is None or element.shape[2] < 4:
+        return None, meant
+    return recomposed(element, multiply, ground), meant
+
+
+def _mattes(
+    sets: Sequence[str], written: Written, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment
+) -> tuple[Picture | None, Picture]:
+    """Find every named matte in the written hashed names."""
+    pictures = [written(name) for name in sets]
+    ready = [one.name for one in recipe.alpha.mattes if is_matte_ready(one.name, passes, recipe)]
+    meant = np.stack([matte_of(name, pixels, passes, recipe, at) for name in ready], axis=-1)
+    if any(one is None for one in pictures):
+        return None, meant
+    ranks = [one[..., c] for one in pictures if one is not None for c in range(one.shape[2])]
+    return np.stack([coverage_of(name, ranks) for name in ready], axis=-1), meant
+
+
+def _stack(
+    written: Written, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment
+) -> tuple[Picture | None, Picture]:
+    """Lay the written layers on each other."""
+    layers = []
+    for one in shown_layers(recipe):
+        picture = written(layer_name(one))
+        if picture is None:
+            return None, _result("stack", pixels, passes, recipe, at)
+        made = laid_layer(one, pixels, passes, recipe, at, find_result)
+        # Amount, matte and what holds it out are in the written picture already.
+        layers.append(replace(made, picture=picture, amount=1.0, matte=None, held=None))
+    shape = layers[0].picture.shape
+    meant = _result("stack", pixels, passes, recipe, at)
+    return stacked(layers, (shape[0], shape[1]), threads=at.threads), meant
+
+
+def _result(name: str, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> Picture:
+    one = find_result(name)
+    assert one is not None, name
+    planes: list[Plane] = list(one.compute(pixels, passes, recipe, at))
+    return np.stack([np.asarray(plane, np.float32) for plane in planes], axis=-1)
+
+
+def _reader(channels: Sequence[OutputChannel], paths: Mapping[str, str]) -> Written:
+    """Read passes and results back from their files, each at most once."""
+
+    def read(source: str) -> Picture | None:
+        mine = sorted((one for one in channels if one.source == source), key=lambda one: one.component)
+        if [one.component for one in mine] != list(range(len(mine))) or not mine:
+            return None
+        planes: list[Plane] = []
+        file = oiio.ImageInput.open(paths[mine[0].of_pass])
+        if file is None:
+            return None
+        try:
+            for one in mine:
+                number = 0
+                while (
+                    one.part
+                    and file.seek_subimage(number, 0)
+                    and file.spec().getattribute("name") != one.part
+                ):
+                    number += 1
+                file.seek_subimage(number, 0)
+                place = file.spec().channelnames.index(one.name)
+                planes.append(np.asarray(file.read_image(number, 0, place, place + 1, "float"))[..., 0])
+        finally:
+            file.close()
+        return np.stack(planes, axis=-1)
+
+    return read
+
+
+def _compared(name: str, made: Picture, meant: Picture, *, is_exact: bool) -> dict[str, float]:
+    if not meant.size:
+        return {"largest": 0.0, "mean": 0.0}
+    count = min(made.shape[2], meant.shape[2])
+    with np.errstate(invalid="ignore"):
+        apart = np.abs(made[..., :count].astype(np.float64) - meant[..., :count])
+    finite = np.isfinite(apart)
+    largest = float(apart[finite].max(initial=0.0))
+    reach = float(np.abs(meant[np.isfinite(meant)]).max(initial=1.0))
+    if is_exact and largest > _STEPS * max(reach, 1.0):
+        row, column, _ = np.unravel_index(int(np.argmax(np.where(finite, apart, 0))), apart.shape)
+        raise OutputError(
+            f"The written files, put together, are {largest:.3g} off the {name} that the recipe makes.",
+            where=f"pixel {column}, {row}", why="Downstream would assemble another picture.",
+            remedy="The frame is tried again; if it fails again, send the engine's log.",
+        )  # fmt: skip
+    return {"largest": largest, "mean": float(apart[finite].mean()) if finite.any() else 0.0}
