@@ -15,7 +15,7 @@ from drawstring.core.errors import SettingError
 from drawstring.core.pack.profile import read_profile, written
 from drawstring.installation import Installation
 from drawstring.runs.estimate import try_frames
-from drawstring.runs.handoff import copy_package, make_report, make_review, zip_of
+from drawstring.runs.handoff import copy_package, make_report, make_review, send_package, zip_of
 from drawstring.runs.planning import plan_to_try
 from drawstring.store import ledger, profiles, recipes, sharing, shows, tokens
 from drawstring.store.models import Shot
@@ -309,6 +309,34 @@ def zip_package(installation: Installation, package: int, file: str) -> None:
             remedy="Choose another name.",
         ) from error
     click.echo(f"{os.path.getsize(file):,} bytes in {file}.")
+
+
+@hand_off_group.command("send")
+@click.argument("package", type=int)
+@click.argument("url")
+@as_json
+@click.pass_obj
+def send(installation: Installation, package: int, url: str, wants_json: bool) -> None:
+    """Send PACKAGE (its number) to the client's inbox at URL; sent again, it goes on where it was."""
+    source, name, _ = _package(installation, package)
+    with click.progressbar(length=1, label="Sending", file=sys.stderr) as bar:
+
+        def told(done: int, total: int) -> None:
+            bar.length = max(1, total)
+            bar.update(done - bar.pos)
+
+        receipt = send_package(source, url, name, on_bytes=told)
+    say(receipt, wants_json, lambda: f"Receipt {receipt['receipt']}: {receipt['files']} files arrived.")
+
+
+@main.command("client-inbox")
+@click.argument("folder", type=click.Path(file_okay=False))
+@click.option("--port", default=8479, help="Port on this machine.")
+def client_inbox(folder: str, port: int) -> None:
+    """Serve a made-up client's inbox that takes packages into FOLDER, until stopped."""
+    from drawstring.standins.client_inbox import create_inbox
+
+    create_inbox(folder).run("127.0.0.1", port)
 
 
 @hand_off_group.command("report")
