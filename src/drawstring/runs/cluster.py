@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 
 import dask
 from distributed import Client, LocalCluster
@@ -35,12 +36,76 @@ def cluster(*, scheduler: str = "", workers: int = 1) -> Iterator[Callable[[], C
     if scheduler:
         yield lambda: Client(scheduler, set_as_default=False)
         return
-    with LocalCluster(
-        n_workers=workers,
-        threads_per_worker=1,
-        processes=True,
-        host="127.0.0.1",
-        dashboard_address="127.0.0.1:0",
-        silence_logs=40,
-    ) as local:
-        yield lambda: Client(local, set_as_default=False)
+    own = OwnWorkers(workers)
+    try:
+        yield own
+    finally:
+        own.close()
+
+
+class OwnWorkers:
+    """A cluster of processes on this machine, called for a client, and made anew when workers stay away.
+
+    A worker that dies is followed by another one; but one that dies while it starts is given up by Dask, and
+    a machine where that happened twice would wait for ever.
+
+    Parameters
+    ----------
+    workers : int
+    patience_s : float
+        For how long workers may be missing.
+    """
+
+    def __init__(self, workers: int, *, patience_s: float = 15.0) -> None:
+        self._workers, self._patience_s = workers, patience_s
+        self._short_since: float | None = None
+        self._local: LocalCluster | None = self._begin()
+
+    def __call__(self) -> Client:
+        """Make a client; of a new cluster where the old one is gone.
+
+        Raises
+        ------
+        RuntimeError
+            No worker comes up just now.
+        """
+        if self._local is None:
+            self._local = self._begin()
+        return Client(self._local, set_as_default=False)
+
+    def look_after(self) -> None:
+        """Make the cluster anew where workers have been missing for too long.
+
+        Raises
+        ------
+        RuntimeError
+            It was ended: clients of it are of no use any more, and the next one gets a new cluster.
+        """
+        scheduler = self._local.scheduler if self._local is not None else None
+        if scheduler is not None and len(scheduler.workers) >= self._workers:
+            self._short_since = None
+            return
+        if self._short_since is None:
+            self._short_since = time.monotonic()
+        if time.monotonic() - self._short_since < self._patience_s:
+            return
+        self.close()
+        self._short_since = None
+        raise RuntimeError("workers stayed away; new ones are called for")
+
+    def close(self) -> None:
+        """End the cluster."""
+        if self._local is not None:
+            with suppress(OSError, RuntimeError, TimeoutError):
+                self._local.close(timeout=10)
+        self._local = None
+
+    def _begin(self) -> LocalCluster:
+        return LocalCluster(
+            n_workers=self._workers,
+            threads_per_worker=1,
+            processes=True,
+            host="127.0.0.1",
+            dashboard_address="127.0.0.1:0",
+            silence_logs=40,
+        )

@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from distributed import Client, Future, KilledWorker
+from distributed.client import ClosedClientError
 from sqlalchemy import Engine as Database
 from sqlalchemy import text
 from sqlalchemy.exc import SQLAlchemyError
@@ -26,6 +27,7 @@ from drawstring.core.io.facts import Window
 from drawstring.core.io.writing import remove_unfinished
 from drawstring.core.passes import Pass
 from drawstring.core.recipe.sources import depth_inputs
+from drawstring.runs.cluster import OwnWorkers
 from drawstring.runs.frame import carry_out, measure_frame
 from drawstring.runs.handoff import make_report, make_review
 from drawstring.runs.manifest import close_package
@@ -117,7 +119,7 @@ class Engine:
                 self._let_go()
                 self._forget()
                 time.sleep(1)
-            except (OSError, RuntimeError) as error:
+            except (OSError, RuntimeError, ClosedClientError) as error:
                 log.warning("The scheduler is away, connecting anew: %s", error)
                 self._forget()
                 self._drop_client()
@@ -143,6 +145,8 @@ class Engine:
         if self._scanning is not None:
             self._scanning.step()
         self._take_up()
+        if (self._runs or self._measurements) and isinstance(self._make_client, OwnWorkers):
+            self._make_client.look_after()
         if self._runs or self._measurements:
             self._hand_out()
             self._collect()
@@ -364,7 +368,7 @@ class Engine:
         for some in flying:
             try:
                 self._cancel(some)
-            except (OSError, RuntimeError):
+            except (OSError, RuntimeError, ClosedClientError):
                 pass  # the scheduler is gone, and the tasks with it
         self._runs.clear()
         self._measurements.clear()
@@ -373,6 +377,6 @@ class Engine:
         if self._client is not None:
             try:
                 self._client.close(timeout=2)
-            except (OSError, RuntimeError, TimeoutError):
+            except (OSError, RuntimeError, TimeoutError, ClosedClientError):
                 pass
             self._client = None
