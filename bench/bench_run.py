@@ -25,17 +25,19 @@ def main() -> None:
     path = paths_in(folder)[0]
     facts = read_facts(path)
     passes = tuple(recognise(facts))
-    for compression in ("zip", "piz", "dwaa", "none"):
+    one, several = "one part", "a part for each pass"
+    for compression, parts in (("zip", one), ("zip", several), ("piz", one), ("dwaa", one), ("none", one)):
         out = tempfile.mkdtemp(dir=folder)
         recipe = Recipe(
-            depth=DepthSettings(near=4, far=90, settled_on="x"), pack=PackSettings(compression=compression)
+            depth=DepthSettings(near=4, far=90, settled_on="x"),
+            pack=PackSettings(compression=compression, parts=parts),
         )
         plan = RunPlan(1, "A", "B", 1, out, "m", recipe, "d", passes, facts.window)
         count = iter(range(99))
 
         def ours(plan=plan, count=count) -> None:
             source = SourceFile(0, path, facts.size_bytes, facts.mtime_ns)
-            task = FrameTask(1, (source,), f"{next(count)}.exr")
+            task = FrameTask(1, (source,), f"A_v001.{next(count):04d}.exr")
             answer = carry_out(plan, task)
             assert answer.checksum, answer.fault
 
@@ -56,7 +58,11 @@ def main() -> None:
             source.read_image(0, 0, 0, source.spec().nchannels, "float")
             source.close()
 
-        tell(f"run, HD, 33 channels, {compression}: floor / ours", best(bare) / best(ours), "0.85 (zip)")
+        tell(
+            f"run, HD, 33 channels, {compression}, {parts}: floor / ours",
+            best(bare) / best(ours),
+            "0.85 (zip)",
+        )
     shutil.rmtree(folder)
 
 

@@ -72,9 +72,18 @@ def walk(page: Page, address: str) -> None:
     if page.locator("[name='pack.normal.layer']").input_value() != "N":
         page.locator("[name='pack.normal.layer']").fill("N")
         page.locator("[name='pack.normal.layer']").press("Tab")
-        page.get_by_text("N.X, N.Y").wait_for()
+        page.locator("[name='pack.normal.layer'][value=N]").wait_for()
     if page.locator("[aria-label='emission goes out']").get_attribute("aria-checked") == "true":
         page.locator("[aria-label='emission goes out']").click()
+        page.locator("[aria-label='emission goes out'][aria-checked=false]").wait_for()
+    if page.locator("#pack-profile").input_value() != "compositing":
+        page.locator("#pack-profile").select_option("compositing")
+        page.get_by_role("button", name="Set what it asks").click()
+    page.get_by_text("All that can be set is as asked.").wait_for()
+    tick = page.get_by_role("checkbox", name="contact sheet")
+    if not tick.is_checked():
+        tick.click()
+    page.locator("#estimate").get_by_text("bit by bit").wait_for(timeout=120_000)
     shoot("pack")
     page.get_by_role("button", name="Run ").click()
     page.locator("#run .is-proven").nth(7).wait_for(timeout=120_000)
@@ -82,8 +91,8 @@ def walk(page: Page, address: str) -> None:
     page.get_by_role("link", name="Open the package").click(timeout=300_000)
     page.locator("img.packed").wait_for()
     shoot("package")
-    page.goto(f"{address}/shows/Tidewrack/runs")
-    shoot("runs")
+    page.get_by_role("link", name="Report").click()
+    shoot("report")
     page.goto(f"{address}/shows/Tidewrack")
     page.locator("input[name=shot]").first.check()
     shoot("board")
