@@ -104,7 +104,7 @@ def test_from_a_folder_to_a_proven_package(page, source, sessions):
     page.get_by_role("link", name="on to Pack").click()
     page.get_by_role("textbox", name="Layer name of normal").fill("N")
     page.get_by_role("textbox", name="Layer name of normal").press("Tab")
-    page.get_by_text("N.X, N.Y, N.Z").wait_for()
+    page.locator("[data-name=normal] input[title^='N.X, N.Y, N.Z']").first.wait_for()
     page.get_by_role("button", name=f"Run {FRAMES} frames").click()
     page.get_by_role("link", name="Open the package").click(timeout=90_000)
     page.get_by_text(f"{FRAMES} files proven").wait_for()
