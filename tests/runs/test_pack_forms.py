@@ -20,6 +20,7 @@ from drawstring.core.arrivals import scan
 from drawstring.core.camera import moment_of
 from drawstring.core.errors import ConflictError, MissingError, OutputError
 from drawstring.core.io.frame import read_frame
+from drawstring.core.io.headers import read_facts
 from drawstring.core.pack.profile import SHIPPED, Profile, read_profile, written
 from drawstring.core.recipe import plan_outputs
 from drawstring.runs.checking import check_package
@@ -146,7 +147,14 @@ def test_straight_alpha_is_said_and_multiplies_back(packed, source_planes):
         np.testing.assert_allclose(channels[name] * alpha, source[name], rtol=1e-3, atol=1e-6)
     header = header_of(first_file(run))
     assert header["drawstring.alpha"] == "straight" and header["colorInteropID"] == "lin_rec709_scene"
-    assert len(header["chromaticities"]) == 8
+    assert len(header["chromaticities"]) == 8 and header["imageCounter"] == run.frames[0].number == 1010
+    read = oiio.ImageInput.open(first_file(run))
+    assert (
+        read.spec().getattribute("smpte:TimeCode")[0] == 0x00004202 and header["drawstring.frameRate"] == 24
+    )
+    read.close()
+    assert read_facts(first_file(run)).parts[0].metadata["timeCode"] == [0, 0, 42, 2]
+    assert header["drawstring.sourceVersion"] == 1
 
 
 def test_the_formats_own_tools_read_what_was_packed(packed, tmp_path):

@@ -95,6 +95,8 @@ def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
         is_converted=_is_converted(plan, {channel.source for channel in outputs.channels}),
         alpha=pack.alpha.value,
         profile=f"{profile.name} v{profile.version}" if profile else "",
+        frame_rate=plan.frame_rate,
+        source_version=plan.source_version,
     )
     # Forms first: what is there of a frame without its own file is taken over when it is made again.
     told = write_forms(

@@ -31,6 +31,9 @@ class RunPlan:
     window: Window
     """What the planes are read into; what is written reaches as far as the Pack knot says."""
 
+    frame_rate: float = 0.0
+    source_version: int = 0
+
     def name_of(self, task: FrameTask, of_pass: str = "") -> str:
         """Name a frame's file: its own, or that of a pass where each has one."""
         pack = self.recipe.pack

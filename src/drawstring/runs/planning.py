@@ -145,7 +145,8 @@ def plan_to_try(session: Session, shot: Shot, *, frames: int) -> tuple[RunPlan, 
     plan = RunPlan(
         run_id=0, shot=shot.code, show=shot.show.code, version=1, folder="", scene_unit=shot.show.scene_unit,
         recipe=how.recipe, recipe_digest=revision.digest if revision else "",
-        passes=tuple(how.passes), window=deliveries.window_of(delivery),
+        passes=tuple(how.passes), window=deliveries.window_of(delivery), frame_rate=shot.show.fps,
+        source_version=delivery.version,
     )  # fmt: skip
     tasks = [FrameTask(n, source_files(usable[n]), names[n]) for n in chosen]
     return plan, tasks, len(numbers)
@@ -166,6 +167,8 @@ def plan_of(run: Run) -> RunPlan:
         recipe_digest=run.revision.digest,
         passes=tuple(deliveries.passes_of(delivery)),
         window=deliveries.window_of(delivery),
+        frame_rate=shot.show.fps,
+        source_version=delivery.version,
     )
 
 

@@ -174,6 +174,8 @@ def _plain(value: Any) -> Any:
     if isinstance(value, tuple | list):
         items = [_plain(item) for item in value]
         return None if None in items else items
+    if hasattr(value, "hours") and hasattr(value, "frame"):
+        return [value.hours, value.minutes, value.seconds, value.frame]
     if type(value).__module__.startswith("OpenEXR") and hasattr(value, "name"):
         return str(value.name)
     if isinstance(value, Fraction) or hasattr(value, "n") and hasattr(value, "d"):

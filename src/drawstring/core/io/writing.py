@@ -158,6 +158,8 @@ def put_parts(
     for part in parts:
         said = {**(metadata or {}), **part.said}
         header: dict[str, Any] = {key: _attribute(value) for key, value in said.items()}
+        if "timeCode" in header:
+            header["timeCode"] = _time_code(said["timeCode"])
         if "envmap" in header:
             cube = "CUBE" in str(header["envmap"])
             header["envmap"] = OpenEXR.ENVMAP_CUBE if cube else OpenEXR.ENVMAP_LATLONG
@@ -252,6 +254,12 @@ def _corners(window: Window) -> tuple[Any, Any]:
         np.array([window.x_min, window.y_min], np.int32),
         np.array([window.x_max, window.y_max], np.int32),
     )
+
+
+def _time_code(parts: Sequence[int]) -> Any:
+    made = OpenEXR.TimeCode()
+    made.hours, made.minutes, made.seconds, made.frame = (int(one) for one in parts[:4])
+    return made
 
 
 def _attribute(value: Any) -> Any:

@@ -33,6 +33,8 @@ def header_of(
     is_converted: bool = False,
     alpha: str = "premultiplied",
     profile: str = "",
+    frame_rate: float = 0.0,
+    source_version: int = 0,
 ) -> dict[str, Any]:
     """Write the attributes of one packed frame.
 
@@ -60,6 +62,10 @@ def header_of(
         "premultiplied" or "straight", as colours go out.
     profile : str
         Name and version of the profile that was asked for.
+    frame_rate : float
+        Frames a second; 0 where it is not known.
+    source_version : int
+        Of the delivery; 0 where it has none.
     """
     kept: Mapping[str, Any] = facts.parts[0].metadata
     said: dict[str, Any] = {
@@ -78,6 +84,13 @@ def header_of(
         "drawstring.recipe": recipe_digest,
         "drawstring.sceneUnit": scene_unit,
     }
+    said["imageCounter"] = frame
+    if frame_rate > 0:
+        # The format's own `framesPerSecond` is a fraction, which the library can't write from Python yet.
+        said["drawstring.frameRate"] = float(frame_rate)
+        said["timeCode"] = kept.get("timeCode") or time_code(frame, frame_rate)
+    if source_version:
+        said["drawstring.sourceVersion"] = source_version
     said.setdefault("chromaticities", list(WORKING_PRIMARIES))
     # "Color Interop ID" of the ASWF's Color Interop Forum: scene-linear, Rec. 709 primaries.
     said["colorInteropID"] = INTEROP_ID
@@ -101,6 +114,19 @@ def header_of(
     if depth is not None:
         said |= _mist_and_focus(depth, frame, made)
     return said
+
+
+def time_code(frame: int, frame_rate: float) -> list[int]:
+    """Give hours, minutes, seconds and frame, counted without dropping (SMPTE ST 12-1:2014).
+
+    Examples
+    --------
+    >>> time_code(1001, 24)
+    [0, 0, 41, 17]
+    """
+    rate = max(1, round(frame_rate))
+    seconds, rest = divmod(max(0, frame), rate)
+    return [seconds // 3600 % 24, seconds // 60 % 60, seconds % 60, rest]
 
 
 def _mist_and_focus(depth: DepthSettings, frame: int, made: Collection[str]) -> dict[str, Any]:

@@ -181,6 +181,17 @@ def _findings(channels: list[OutputChannel], passes: Sequence[Pass], settings: P
             )
     found += check_names([(f"{c.of_pass}/{c.part}", c.name, c.source) for c in channels])
     found += check_readers(list(packed.values()))
+    if settings.parts is Parts.VIEWS and len({channel.part for channel in channels}) == 1:
+        found.append(
+            Finding(
+                "pack-one-view",
+                Severity.WARNS,
+                "There is one view only: a part for each view is one part.",
+                "pack.parts",
+                "Whoever expects two eyes finds one.",
+                "Have the other eye delivered, or make one at Eyes and deliver it as a form.",
+            )
+        )
     if not channels:
         found.append(
             Finding(
