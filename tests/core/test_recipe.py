@@ -9,6 +9,7 @@ from drawstring.core.errors import SettingError, SeveralSettingErrors
 from drawstring.core.findings import Severity
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.pack import stow
+from drawstring.core.pack.file_names import file_name
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import (
     CordFacts,
@@ -123,6 +124,11 @@ def test_names_and_types_of_the_channel_map():
         ({"pack.position.stored": "half"}, "pack-needs-float"),
         ({"pack.compression": "dwaa"}, "pack-lossy"),
         ({f"pack.{one.name}.goes": False for one in PASSES}, "pack-empty"),
+        ({"pack.files": "a file for each pass", "pack.file_name": "{shot}.{frame}.exr"}, "pack-one-file"),
+        ({"pack.files": "a file for each pass", "pack.normal.layer": "DEPTH"}, "pack-one-file"),
+        ({"pack.normal.layer": "x" * 200, "pack.normal.names": "y" * 60}, "pack-long-name"),
+        ({"pack.normal.compression": "piz"}, "pack-part-twice"),
+        ({"pack.constants": "depth.Z = 1"}, "pack-name-twice"),
     ],
 )
 def test_what_would_spoil_the_package_stops_it(typed, code):
@@ -196,3 +202,29 @@ def test_another_view_is_made_from_its_own_passes_and_range():
     assert picture("right.beauty_focus", both, recipe, shown, Moment()).kind == "light"
     assert picture("blur_radius", both, recipe, shown, Moment()).kind == "signed"
     assert picture("right.distance", both, recipe, shown, Moment()).values.shape == (2, 2, 1)
+
+
+@pytest.mark.parametrize(
+    ("pattern", "words"),
+    [
+        ("{shot}.exr", "needs {frame}"), ("{shot}_{take}.{frame}.exr", "{take} is not known"),
+        ("../{shot}.{frame}.exr", "letters, digits"), ("/tmp/{shot}.{frame}.exr", "letters, digits"),
+        ("{shot}.{frame}.png", "ends in"), ("{shot} {frame}.{frame}.exr", "letters, digits"),
+    ],
+)  # fmt: skip
+def test_file_names_that_would_lead_astray_are_refused(pattern, words):
+    with pytest.raises(SettingError) as refused:
+        change(Recipe(), {"pack.file_name": pattern}, scene_unit="m")
+    assert words in refused.value.remedy
+
+
+def test_a_pattern_of_passes_for_one_file_stays_within_the_package():
+    recipe = change(Recipe(), {"pack.file_name": "{pass}/{shot}_{pass}.{frame}.exr"}, scene_unit="m")
+    name = file_name(recipe.pack.file_name, shot="TW010", version=1, number=7, padding=4)
+    assert name == "all/TW010_all.0007.exr"
+
+
+@pytest.mark.parametrize("typed", ["depth.Z", "depth.Z = soon", "a b = 1", "z. = 1", "z = inf"])
+def test_constants_that_say_nothing_are_refused(typed):
+    with pytest.raises(SettingError, match="says no channel and value"):
+        change(Recipe(), {"pack.constants": typed}, scene_unit="m")

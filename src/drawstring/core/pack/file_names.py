@@ -38,7 +38,7 @@ def check_pattern(pattern: str) -> str:
 
 
 def file_name(pattern: str, *, shot: str, version: int, number: int, padding: int, of_pass: str = "") -> str:
-    """Name a file.
+    """Name a file; where a frame is one file, its pass is called "all".
 
     Examples
     --------
@@ -47,6 +47,7 @@ def file_name(pattern: str, *, shot: str, version: int, number: int, padding: in
     """
     values = {
         "shot": shot, "version": f"{version:03d}", "frame": f"{number:0{padding}d}",
-        "pass": of_pass.replace(".", "_"),
+        # Never empty: a name that begins with {pass}/ must not begin with /.
+        "pass": of_pass.replace(".", "_") or "all",
     }  # fmt: skip
     return _FIELD.sub(lambda field: values[field[1]], pattern)

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from drawstring.core.findings import Finding, Severity
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.pack.checks import check_readers, check_stored
+from drawstring.core.pack.file_names import USUAL_OF_PASSES, file_name
 from drawstring.core.pack.form import Compression, Files, Parts, StoredType
 from drawstring.core.pack.naming import (
     bare_name,
@@ -111,9 +112,13 @@ def lay_out(
 def compressions_of(
     channels: Sequence[OutputChannel], settings: PackSettings
 ) -> dict[tuple[str, str], Compression]:
-    """Give the compression of each part, by the pass its file is of and the part's name."""
+    """Give the compression of each part, by the pass its file is of and the part's name.
+
+    A pass has a say in it where it has a part or file to itself.
+    """
     found: dict[tuple[str, str], Compression] = {}
-    for channel in channels:
+    alone = settings.parts is Parts.PASSES or settings.files is Files.PASSES
+    for channel in channels if alone else ():
         own = settings.row(channel.source).compression
         place = channel.of_pass, channel.part
         if own and place not in found:
@@ -157,6 +162,30 @@ def _placed(
     return made
 
 
+def _check_files(channels: list[OutputChannel], settings: PackSettings) -> list[Finding]:
+    """Find passes whose files would have one name."""
+    if settings.files is not Files.PASSES:
+        return []
+    pattern = settings.file_name or USUAL_OF_PASSES
+    owners: dict[str, str] = {}
+    for of_pass in dict.fromkeys(channel.of_pass for channel in channels):
+        # Some file systems take upper and lower case for the same.
+        name = file_name(pattern, shot="shot", version=1, number=1, padding=4, of_pass=of_pass).lower()
+        if name in owners:
+            return [
+                Finding(
+                    "pack-one-file",
+                    Severity.STOPS,
+                    f"{owners[name]} and {of_pass} would both lie in {name}.",
+                    "pack.file_name",
+                    "One of them would be lost.",
+                    "Put {pass} into the file names, or give one of them another layer name.",
+                )
+            ]
+        owners[name] = of_pass
+    return []
+
+
 def _findings(channels: list[OutputChannel], passes: Sequence[Pass], settings: PackSettings) -> list[Finding]:
     packed = compressions_of(channels, settings)
     found: list[Finding] = []
@@ -181,6 +210,7 @@ def _findings(channels: list[OutputChannel], passes: Sequence[Pass], settings: P
             )
     found += check_names([(f"{c.of_pass}/{c.part}", c.name, c.source) for c in channels])
     found += check_readers(list(packed.values()))
+    found += _check_files(channels, settings)
     if settings.parts is Parts.VIEWS and len({channel.part for channel in channels}) == 1:
         found.append(
             Finding(
