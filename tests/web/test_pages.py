@@ -1,11 +1,15 @@
 """Pages without a browser: every form for view, success, each bad input, not there, from outside."""
 
+import html
+import io
+import json
+
 import numpy as np
 import OpenEXR
 import pytest
 
 from drawstring.core.depth import DepthSettings, normalise, nothing_there
-from drawstring.store import measuring, recipes
+from drawstring.store import measuring, recipes, shows
 from drawstring.store.models import Shot
 from drawstring.store.standing import standing
 
@@ -244,3 +248,27 @@ def test_a_vanished_source_and_an_absent_database_are_told(client, sessions, fog
     finally:
         postgres.start()
     assert client.get("/shows/Tidewrack").status_code == 200
+
+
+def test_a_profile_is_taken_from_a_file_kept_with_the_show_and_given_out_again(client, fog, sessions):
+    base = f"/shots/{fog.id}/pack/profiles"
+
+    def handed_in(text: str):
+        return client.post(base, data={"profile": (io.BytesIO(text.encode()), "a.json")}, headers=HTMX)
+
+    for text, words in (
+        ("", "No file was chosen"),
+        ("{", "is no JSON"),
+        ('{"name": "x", "padding": 1}', "padding"),
+    ):
+        refused = handed_in(text)
+        assert refused.status_code == 422 and words in html.unescape(refused.text)
+    taken = handed_in('{"name": "to order", "padding": 6}')
+    assert taken.status_code == 200 and "Set what it asks (1)" in taken.text
+    with sessions() as session:
+        shot = shows.find_shot(session, "TW010")
+        assert recipes.head(session, shot).said == "pack.profile = to order"
+    given = client.get("/shows/Tidewrack/profiles/to order")
+    assert json.loads(given.data) == {"form": 1, "name": "to order", "padding": 6}
+    assert "Set what it asks" not in client.post(f"/shots/{fog.id}/pack/profile", headers=HTMX).text
+    assert client.get("/shows/Tidewrack/profiles/nobody").status_code == 404

@@ -172,7 +172,7 @@ def import_profile(shot_id: int) -> Response:
     with work() as session:
         shot = shows.shot_by_id(session, shot_id)
         kept = profiles.keep_profile(session, shot.show, read_profile(text))
-        recipes.set_values(session, shot, {"pack.profile": kept}, by=who())
+        recipes.set_values(session, shot, {"pack.profile": kept.name}, by=who())
         return changed(session, shot, "pack")
 
 
