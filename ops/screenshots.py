@@ -89,7 +89,7 @@ def walk(page: Page, address: str) -> None:
     page.locator("#run .is-proven").nth(7).wait_for(timeout=120_000)
     page.screenshot(path=FOLDER / "run.png")
     page.get_by_role("link", name="Open the package").click(timeout=300_000)
-    page.locator("img.packed").wait_for()
+    page.locator("img.packed").first.wait_for()
     shoot("package")
     page.get_by_role("link", name="Report").click()
     shoot("report")
