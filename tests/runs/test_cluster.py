@@ -1,0 +1,97 @@
+"""Where frames are computed: workers started by hand elsewhere, and runs that rest or come first."""
+
+import json
+import os
+import subprocess
+import sys
+import time
+
+import pytest
+from makers import FRAMES, wait_for
+
+from drawstring.core.errors import ConflictError
+from drawstring.runs.checking import check_package
+from drawstring.runs.cluster import OwnWorkers, cluster
+from drawstring.runs.engine import Engine
+from drawstring.store import ledger
+from drawstring.store.models import Run
+
+
+@pytest.fixture
+def by_hand(tmp_path):
+    """A scheduler and two workers, started as the README says; give its address and the workers."""
+    dask, file = os.path.join(os.path.dirname(sys.executable), "dask"), tmp_path / "scheduler.json"
+    quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "cwd": tmp_path}
+    begun = [
+        subprocess.Popen(
+            [dask, "scheduler", "--host", "127.0.0.1", "--port", "0", "--no-dashboard",
+             "--scheduler-file", str(file)], **quiet,
+        )
+    ]  # fmt: skip
+    try:
+        wait_for(lambda: file.exists() and file.read_text().strip())
+        address = json.loads(file.read_text())["address"]
+        worker = [
+            dask,
+            "worker",
+            address,
+            "--nworkers",
+            "1",
+            "--nthreads",
+            "1",
+            "--no-dashboard",
+            "--host",
+            "127.0.0.1",
+        ]
+        begun += [subprocess.Popen(worker, **quiet) for _ in range(2)]
+        yield address, begun[1:]
+    finally:
+        for one in reversed(begun):
+            one.terminate()
+        for one in begun:
+            one.wait(30)
+
+
+def test_a_run_goes_to_workers_that_were_started_by_hand_and_outlives_one(by_hand, plan, finish, sessions):
+    address, hands = by_hand
+    with cluster(scheduler=address) as client:
+        with client() as looking:
+            looking.wait_for_workers(2, timeout=60)
+        assert not isinstance(client, OwnWorkers), "who was started by hand is looked after by hand"
+        first = finish(plan(), client)
+        assert first.package.state == "proven" and check_package(first.folder).is_proven
+        number = plan()
+        hands[0].kill()
+        second = finish(number, client, seconds=120)
+    assert second.package.state == "proven" and len(second.frames) == FRAMES
+
+
+def test_a_resting_run_begins_nothing_and_the_first_one_goes_first(plan, workers, sessions, database):
+    numbers = [plan(code=code) for code in ("TW010", "TW011", "TW012")]
+    with sessions.begin() as session:
+        ledger.pause(session, ledger.find_run(session, numbers[0]))
+        ledger.put_first(session, ledger.find_run(session, numbers[2]))
+        assert [run.id for run in ledger.under_way(session)] == [numbers[2], numbers[1]]
+
+    def proven(number: int) -> int:
+        with sessions() as session:
+            run = session.get_one(Run, number)
+            return ledger.progress(session, [run])[number].proven
+
+    ahead: list[tuple[int, int]] = []
+
+    def over() -> bool:
+        ahead.append((proven(numbers[2]), proven(numbers[1])))
+        return ahead[-1] == (FRAMES, FRAMES)
+
+    until = time.monotonic() + 120
+    Engine(database, workers).work(until=lambda: over() or time.monotonic() > until)
+    assert ahead[-1] == (FRAMES, FRAMES) and proven(numbers[0]) == 0
+    assert all(first >= second for first, second in ahead), "the one that was put first is never behind"
+    with sessions.begin() as session:
+        resting, done = (ledger.find_run(session, number) for number in (numbers[0], numbers[1]))
+        for does in (ledger.pause, ledger.put_first, ledger.cancel):
+            with pytest.raises(ConflictError, match="done"):
+                does(session, done)
+        ledger.cancel(session, resting)
+        assert resting.state == "cancelled" and resting.ended_at is not None
