@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import json
 import os
 import time
 from collections.abc import Callable
+from importlib.resources import files
 from pathlib import Path
 
 import numpy as np
 import OpenEXR
+from jsonschema import Draft202012Validator
 from sqlalchemy.orm import Session
 
 from drawstring.installation import Installation
@@ -48,6 +51,17 @@ def by_name(stowed: dict) -> dict:
     return {channel.name: one for channel, one in stowed.items()}
 
 
+def validate_manifest(folder: str) -> dict:
+    """Read a package's manifest and hold it against the schema that is promised."""
+    schema = json.loads(files("drawstring.runs").joinpath("manifest.schema.json").read_text())
+    Draft202012Validator.check_schema(schema)
+    name = next(n for n in ("manifest.json", "manifest.incomplete.json") if os.path.exists(f"{folder}/{n}"))
+    with open(f"{folder}/{name}", encoding="utf-8") as file:
+        manifest = json.load(file)
+    Draft202012Validator(schema).validate(manifest)
+    return manifest
+
+
 def wait_for(is_so: Callable[[], object], *, seconds: float = 60) -> None:
     """Wait until something is so."""
     until = time.monotonic() + seconds
@@ -68,4 +82,5 @@ def carry_out_here(session: Session, run: Run) -> None:
         row.fault, row.proof = dict(answer.fault), answer.proof
         row.checksum, row.size_bytes = answer.checksum, answer.size_bytes
     close_package(session, run)
+    validate_manifest(run.folder)
     run.state = "failed" if any(row.fault for row in rows.values()) else "done"

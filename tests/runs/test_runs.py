@@ -1,6 +1,5 @@
 """Runs from delivery to proven package, and what may go wrong on the way."""
 
-import json
 import os
 import shutil
 import subprocess
@@ -11,7 +10,7 @@ import OpenImageIO as oiio
 import psutil
 import pytest
 from distributed import Client, LocalCluster
-from makers import FRAMES, environment_of, wait_for
+from makers import FRAMES, environment_of, validate_manifest, wait_for
 
 from drawstring.core.arrivals import scan
 from drawstring.core.errors import ConflictError, MissingError, OutputError
@@ -66,8 +65,7 @@ def test_the_packed_depth_is_the_closed_form_of_the_source(plan, finish, workers
 
 def test_a_package_tells_what_made_it_and_what_was_proven(plan, finish, workers):
     run = finish(plan(), workers)
-    with open(os.path.join(run.folder, "manifest.json")) as file:
-        manifest = json.load(file)
+    manifest = validate_manifest(run.folder)
     assert manifest["missing"] == [] and manifest["recipe"]["digest"] == run.revision.digest
     assert [frame["number"] for frame in manifest["frames"]] == [frame.number for frame in run.frames]
     for frame in manifest["frames"]:
@@ -78,7 +76,10 @@ def test_a_package_tells_what_made_it_and_what_was_proven(plan, finish, workers)
     assert attributes.getattribute("drawstring.recipe") == run.revision.digest
     assert attributes.getattribute("drawstring.depth.far") == pytest.approx(90)
     assert attributes.getattribute("sceneUnit") == "m" and attributes.getattribute("worldToCamera")
-    assert sorted(os.listdir(run.folder)) == sorted([f.file_name for f in run.frames] + ["manifest.json"])
+    wait_for(lambda: os.path.exists(os.path.join(run.folder, "report.html")))
+    assert sorted(os.listdir(run.folder)) == sorted(
+        [f.file_name for f in run.frames] + ["manifest.json", "report.html"]
+    )
 
 
 def test_each_run_is_a_new_version_and_the_same_settings_make_the_same_bits(plan, finish, workers):
