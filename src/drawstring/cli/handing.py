@@ -16,7 +16,7 @@ from drawstring.runs.handoff import copy_package, make_report, make_review, send
 from drawstring.runs.planning import plan_to_try
 from drawstring.store import ledger, shows, tokens
 from drawstring.store.standing import standing
-from drawstring.store.telling import run_data
+from drawstring.store.telling import package_name, run_data
 
 
 @main.command("estimate")
@@ -167,7 +167,7 @@ def _package(installation: Installation, number: int) -> tuple[str, str, list[An
     with opened(installation) as session:
         one = ledger.find_package(session, number)
         findings = standing(session, one.run.shot).all_findings
-        return one.folder, f"{one.run.shot.code}_v{one.run.version:03d}", findings
+        return one.folder, package_name(one), findings
 
 
 @main.group("token")

@@ -76,6 +76,14 @@ def package_data(package: Package) -> dict[str, Any]:
     }
 
 
+def package_name(package: Package) -> str:
+    """Give what a package is called when it is handed on.
+
+    It is the name of its folder at whoever gets it, of its zip, and in an inbox.
+    """
+    return f"{package.run.shot.code}_v{package.run.version:03d}"
+
+
 def outcome_data(outcome: Outcome) -> dict[str, Any]:
     """Tell what a change did to a shot, or would do."""
     return {

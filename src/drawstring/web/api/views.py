@@ -19,7 +19,7 @@ from drawstring.runs.planning import plan_run
 from drawstring.store import correcting, deliveries, ledger, profiles, recipes, sharing, shows, tokens
 from drawstring.store.models import Shot
 from drawstring.store.standing import standing
-from drawstring.store.telling import outcome_data, package_data, run_data, shot_data, show_data
+from drawstring.store.telling import outcome_data, package_data, package_name, run_data, shot_data, show_data
 from drawstring.web.api.bodies import (
     Body,
     Copying,
@@ -318,7 +318,7 @@ def get_zip(number: int) -> Response:
     """Give a whole package as a zip."""
     with work() as session:
         one = ledger.find_package(session, number)
-        folder, name = one.folder, f"{one.run.shot.code}_v{one.run.version:03d}"
+        folder, name = one.folder, package_name(one)
     return Response(zip_of(folder, name), mimetype="application/zip")
 
 
@@ -336,7 +336,7 @@ def copy(number: int) -> dict[str, Any]:
     asked = read_body(Copying)
     with work() as session:
         one = ledger.find_package(session, number)
-        folder, name = one.folder, f"{one.run.shot.code}_v{one.run.version:03d}"
+        folder, name = one.folder, package_name(one)
     target = target_below(house().installation.handoff_folder, asked.folder, name)
     return {"folder": target, "bytes": copy_package(folder, target), "name": os.path.basename(target)}
 

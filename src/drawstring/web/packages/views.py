@@ -17,6 +17,7 @@ from drawstring.runs.handoff.report import render_report
 from drawstring.runs.manifest import describe
 from drawstring.store import ledger
 from drawstring.store.standing import standing
+from drawstring.store.telling import package_name
 from drawstring.web.packages.copies import target_below
 from drawstring.web.pictures.views import as_png
 from drawstring.web.services import house, work
@@ -125,7 +126,7 @@ def copy(package_id: int) -> str:
 def _folder_and_name(package_id: int) -> tuple[str, str]:
     with work() as session:
         one = ledger.find_package(session, package_id)
-        return one.folder, f"{one.run.shot.code}_v{one.run.version:03d}"
+        return one.folder, package_name(one)
 
 
 @bp.get("/packages/<int:package_id>/files/<path:name>")
