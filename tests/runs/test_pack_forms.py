@@ -22,7 +22,7 @@ from drawstring.core.errors import ConflictError, MissingError, OutputError
 from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
 from drawstring.core.pack.profile import SHIPPED, Profile, read_profile, written
-from drawstring.core.recipe import plan_outputs
+from drawstring.core.recipe import compute, plan_outputs
 from drawstring.runs.checking import check_package
 from drawstring.runs.handoff import copy_package, make_report, make_review, zip_of
 from drawstring.runs.handoff.report import render_report
@@ -402,9 +402,10 @@ def test_what_was_written_is_put_together_again_and_compared(composed, sessions)
         outputs = plan_outputs(whole.passes, whole.recipe, settled_only=True)
         pixels = read_frame(files, outputs.inputs, window=whole.window)
         at = moment_of(files, frame=number, window=whole.window, scene_unit="m")
+        stowed = compute(outputs, pixels, whole.passes, whole.recipe, at)
+        other = {"": os.path.join(again.folder, again.frames[-1].file_name)}
         with pytest.raises(OutputError, match="put together, are .* off the"):
-            recompose(outputs, {"": os.path.join(again.folder, again.frames[-1].file_name)}, pixels,
-                      whole.passes, whole.recipe, at)  # fmt: skip
+            recompose(stowed, other, pixels, whole.passes, whole.recipe, at)
         said = make_report(again.folder)
     text = open(said, encoding="utf-8").read()
     assert "The stack, put together again from the written files, is within" in text

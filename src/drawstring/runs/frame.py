@@ -128,7 +128,7 @@ def _make(plan: RunPlan, task: FrameTask) -> tuple[dict[str, Any], int, str]:
 
     def put_together(unfinished: str) -> dict[str, Any]:
         mine = {of_pass: unfinished for of_pass in paths if names[of_pass] == task.file_name}
-        made = recompose(outputs, {**paths, **mine}, pixels, plan.passes, plan.recipe, at)
+        made = recompose(stowed, {**paths, **mine}, pixels, plan.passes, plan.recipe, at)
         return {"recomposed": made} if made else {}
 
     own = _write(plan, task.file_name, main, metadata, part, outputs, told, also=put_together)

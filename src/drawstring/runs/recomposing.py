@@ -20,9 +20,10 @@ from drawstring.core.camera import Moment
 from drawstring.core.errors import OutputError
 from drawstring.core.pack.form import LOSSY, AlphaKind, Reach
 from drawstring.core.pack.layout import OutputChannel, compressions_of
+from drawstring.core.pack.storing import Stowed
 from drawstring.core.passes.hashed import coverage_of
 from drawstring.core.passes.recognition import Pass
-from drawstring.core.recipe import OutputPlan, Recipe, find_result
+from drawstring.core.recipe import Recipe, find_result
 from drawstring.core.recipe.alpha_results import NAMES
 from drawstring.core.recipe.layers import laid_layer, layer_name, shown_layers
 from drawstring.core.recipe.mattes import is_matte_ready, matte_of
@@ -38,7 +39,7 @@ Written = Callable[[str], Picture | None]
 
 
 def recompose(
-    outputs: OutputPlan,
+    stowed: Mapping[OutputChannel, Stowed],
     paths: Mapping[str, str],
     pixels: Pixels,
     passes: Sequence[Pass],
@@ -49,7 +50,8 @@ def recompose(
 
     Parameters
     ----------
-    outputs : OutputPlan
+    stowed : mapping of OutputChannel to Stowed
+        What was computed and written.
     paths : mapping of pass to path
         Where each channel's file lies, by `OutputChannel.of_pass`.
     pixels : mapping of ChannelRef to (H, W)
@@ -68,22 +70,23 @@ def recompose(
     """
     if recipe.pack.alpha is AlphaKind.STRAIGHT or recipe.pack.reach is not Reach.ALL:
         return {}  # what is written is not what is laid: downstream has to bring it there first
-    going = {channel.source for channel in outputs.channels}
+    channels = list(stowed)
+    going = {channel.source for channel in channels}
     wants_shadow = {"shadow_multiply", "beauty"} <= going and has_ground(passes, recipe)
     sets = sorted(name for name in going if name.startswith(NAMES))
     wants_stack = "stack" in going and all(layer_name(one) in going for one in shown_layers(recipe))
     if not (wants_shadow or wants_stack or sets):
         return {}
     working = in_working_space(pixels, passes, recipe)
-    written = _reader(outputs.channels, paths)
+    written = _reader(channels, paths)
     pairs: dict[str, tuple[Picture | None, Picture]] = {}
     if wants_shadow:
         pairs["shadow"] = _shadow(written, working, passes, recipe, at)
     if wants_stack:
-        pairs["stack"] = _stack(written, working, passes, recipe, at)
+        pairs["stack"] = _stack(written, stowed, working, passes, recipe, at)
     if sets:
         pairs["mattes"] = _mattes(sets, written, working, passes, recipe, at)
-    is_exact = not any(one in LOSSY for one in compressions_of(outputs.channels, recipe.pack).values())
+    is_exact = not any(one in LOSSY for one in compressions_of(channels, recipe.pack).values())
     return {
         name: _compared(name, made, meant, is_exact=is_exact)
         for name, (made, meant) in pairs.items()
@@ -118,19 +121,27 @@ def _mattes(
 
 
 def _stack(
-    written: Written, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment
+    written: Written,
+    stowed: Mapping[OutputChannel, Stowed],
+    pixels: Pixels,
+    passes: Sequence[Pass],
+    recipe: Recipe,
+    at: Moment,
 ) -> tuple[Picture | None, Picture]:
-    """Lay the written layers on each other."""
+    """Lay the written layers on each other; the stack itself was computed already."""
+    mine = sorted((one for one in stowed if one.source == "stack"), key=lambda one: one.component)
+    meant = np.stack([np.asarray(stowed[one].values, np.float32) for one in mine], axis=-1)
+    if [one.component for one in mine] != [0, 1, 2, 3]:
+        return None, meant  # some of it stays at home
     layers = []
     for one in shown_layers(recipe):
         picture = written(layer_name(one))
         if picture is None:
-            return None, _result("stack", pixels, passes, recipe, at)
+            return None, meant
         made = laid_layer(one, pixels, passes, recipe, at, find_result)
         # Amount, matte and what holds it out are in the written picture already.
         layers.append(replace(made, picture=picture, amount=1.0, matte=None, held=None))
     shape = layers[0].picture.shape
-    meant = _result("stack", pixels, passes, recipe, at)
     return stacked(layers, (shape[0], shape[1]), threads=at.threads), meant
 
 
