@@ -12,7 +12,7 @@ from dataclasses import field as dataclass_field
 from pathlib import Path
 from typing import Any
 
-from drawstring.core.errors import SettingError
+from drawstring.core.errors import MissingError, SettingError
 
 HOME = Path(__file__).resolve().parents[2]
 
@@ -38,6 +38,14 @@ class Installation:
     handoff: str = _setting(
         "DRAWSTRING_HANDOFF",
         "Folder below which copies of packages go; default: `handoff` in the state folder.",
+    )
+    client_inboxes: str = _setting(
+        "DRAWSTRING_CLIENT_INBOXES",
+        "Inboxes packages may be sent to, separated by spaces: `NAME=ADDRESS`; default: `made-up-client`, "
+        "the one that `make start` keeps.",
+    )
+    inbox_port: int = _setting(
+        "DRAWSTRING_INBOX_PORT", "Port of the made-up client's inbox that `make start` keeps.", 8479
     )
     host: str = _setting(
         "DRAWSTRING_HOST", "Address to serve on; only loopback, as there is no sign-in yet.", "127.0.0.1"
@@ -75,6 +83,30 @@ class Installation:
         return self.handoff or str(Path(self.var) / "handoff")
 
     @property
+    def inbox_addresses(self) -> dict[str, str]:
+        """Where packages may be sent: an address for each name."""
+        given = dict(part.partition("=")[::2] for part in self.client_inboxes.split())
+        return given or {"made-up-client": f"http://127.0.0.1:{self.inbox_port}"}
+
+    def inbox_address(self, name: str) -> str:
+        """Give the address of an inbox.
+
+        Raises
+        ------
+        MissingError
+            There is none of this name.
+        """
+        known = self.inbox_addresses
+        if name not in known:
+            raise MissingError(
+                f"There is no inbox “{name}”.",
+                where="inbox",
+                why="Packages go only where this installation says.",
+                remedy=f"There are: {', '.join(known)}. DRAWSTRING_CLIENT_INBOXES adds others.",
+            )
+        return known[name]
+
+    @property
     def worker_count(self) -> int:
         """Worker processes, at least one."""
         return self.workers or os.cpu_count() or 1
@@ -99,7 +131,7 @@ def read_installation(environment: Mapping[str, str] | None = None) -> Installat
     Raises
     ------
     SettingError
-        A number that is none, or an address that is not loopback.
+        A number that is none, an address to serve on that is not loopback, an inbox without an address.
     """
     environment = os.environ if environment is None else environment
     values: dict[str, Any] = {}
@@ -125,6 +157,18 @@ def read_installation(environment: Mapping[str, str] | None = None) -> Installat
             where="DRAWSTRING_HOST",
             why="There is no sign-in yet, so everybody there could read and run everything.",
             remedy="Serve on 127.0.0.1 and reach it through a tunnel.",
+        )
+    odd = [
+        name or address
+        for name, address in made.inbox_addresses.items()
+        if not name or len(name) > 80 or not address.startswith(("http://", "https://"))
+    ]
+    if odd:
+        raise SettingError(
+            f"DRAWSTRING_CLIENT_INBOXES holds “{odd[0]}”, which is no name with an address.",
+            where="DRAWSTRING_CLIENT_INBOXES",
+            why="Packages could not be sent there.",
+            remedy="Write NAME=http://ADDRESS, or https, with spaces between several.",
         )
     return made
 

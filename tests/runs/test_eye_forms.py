@@ -13,7 +13,7 @@ from drawstring.core.arrivals import scan
 from drawstring.core.colour import through_view
 from drawstring.core.eyes.anaglyph import MATRICES, Method
 from drawstring.runs.checking import check_package
-from drawstring.runs.frame import measure_frame
+from drawstring.runs.measuring import measure_frame
 from drawstring.runs.planning import notes_for, plan_run, source_files
 from drawstring.store import deliveries, recipes, shows
 from drawstring.store.standing import standing

@@ -10,7 +10,7 @@ from drawstring.core.arrivals import scan
 from drawstring.core.errors import ConflictError, MissingError, SettingError
 from drawstring.core.passes import entry
 from drawstring.core.recipe import KnotState
-from drawstring.runs.frame import measure_frame
+from drawstring.runs.measuring import measure_frame
 from drawstring.runs.planning import plan_run, source_files, tasks_of
 from drawstring.standins.tidewrack import make_faults
 from drawstring.store import correcting, deliveries, dismissals, measuring, recipes, scans, shows

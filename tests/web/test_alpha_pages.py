@@ -9,7 +9,7 @@ import pytest
 from makers import carry_out_here
 from PIL import Image
 
-from drawstring.runs.frame import measure_frame
+from drawstring.runs.measuring import measure_frame
 from drawstring.runs.planning import plan_run, source_files
 from drawstring.store import deliveries, measuring, recipes, shows
 

@@ -10,7 +10,7 @@ import OpenEXR
 import pytest
 
 from drawstring.core.colour import to_working
-from drawstring.runs.frame import measure_frame
+from drawstring.runs.measuring import measure_frame
 from drawstring.runs.planning import source_files
 from drawstring.standins.tidewrack import make_faults
 from drawstring.store import deliveries, measuring

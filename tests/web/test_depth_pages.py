@@ -8,7 +8,7 @@ import pytest
 from makers import FRAMES
 
 from drawstring.core.depth import FrameDistances, tally
-from drawstring.runs.frame import measure_frame
+from drawstring.runs.measuring import measure_frame
 from drawstring.runs.planning import source_files
 from drawstring.store import deliveries, measuring, recipes, shows
 

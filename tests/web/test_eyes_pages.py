@@ -12,7 +12,7 @@ from makers import FRAMES, HEIGHT, WIDTH, carry_out_here, write_plain
 from drawstring.core.arrivals import scan
 from drawstring.core.colour import through_view
 from drawstring.core.eyes.packing import First, Packing, pack
-from drawstring.runs.frame import measure_frame
+from drawstring.runs.measuring import measure_frame
 from drawstring.runs.planning import plan_run, source_files
 from drawstring.store import deliveries, measuring, recipes, shows
 

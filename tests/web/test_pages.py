@@ -177,7 +177,7 @@ def test_pictures_that_can_not_be_made_are_refused_as_data(client, fog, path, st
 def test_the_strip_tells_shares_and_curve(client, sessions, fog, report):
     assert client.get(f"/shots/{fog.id}/depth/strip").json == {"ready": False}
     assert "Nothing is measured yet" in client.post(f"/shots/{fog.id}/depth/measured", headers=HTMX).text
-    from drawstring.runs.frame import measure_frame
+    from drawstring.runs.measuring import measure_frame
     from drawstring.runs.plan import SourceFile
 
     with sessions.begin() as session:

@@ -32,6 +32,7 @@ from drawstring.core.errors import (
 from drawstring.installation import Installation, read_installation
 from drawstring.runs.cluster import cluster
 from drawstring.runs.engine import ENGINE_LOCK, Engine
+from drawstring.runs.handoff import Sender
 from drawstring.runs.readers import Readers
 from drawstring.store import correcting
 from drawstring.store.database import DatabaseAway, connect, unit_of_work
@@ -129,7 +130,7 @@ def wait_for(installation: Installation, look: Callable[[Session], tuple[bool, i
                 time.sleep(0.5)
                 continue
             with cluster(scheduler=installation.scheduler, workers=installation.worker_count) as client:
-                Engine(database, client).work(until=is_over)
+                Engine(database, client, sender=Sender(sessions)).work(until=is_over)
 
 
 def _engine_runs(database: Any) -> bool:

@@ -7,16 +7,17 @@ import sys
 from typing import Any
 
 import click
+from sqlalchemy.orm import Session
 
-from drawstring.cli.common import as_json, main, opened, say
+from drawstring.cli.common import as_json, main, me, opened, say, wait_for
 from drawstring.core.errors import SettingError
 from drawstring.installation import Installation
 from drawstring.runs.estimate import try_frames
-from drawstring.runs.handoff import copy_package, make_report, make_review, send_package, zip_of
+from drawstring.runs.handoff import copy_package, make_report, make_review, zip_of
 from drawstring.runs.planning import plan_to_try
-from drawstring.store import ledger, shows, tokens
+from drawstring.store import ledger, sendings, shows, tokens
 from drawstring.store.standing import standing
-from drawstring.store.telling import package_name, run_data
+from drawstring.store.telling import package_name, run_data, sending_data
 
 
 @main.command("estimate")
@@ -29,16 +30,12 @@ def estimate(installation: Installation, shot: str, frames: int, wants_json: boo
     with opened(installation) as session:
         plan, tasks, total = plan_to_try(session, shows.find_shot(session, shot), frames=max(1, frames))
     found = try_frames(plan, tasks, os.path.join(installation.var, "tries"))
-    seconds = found.frame_seconds * total / installation.worker_count
-    data = {
-        "frames": total, "frame_bytes": found.frame_bytes, "bytes": found.frame_bytes * total,
-        "seconds": seconds, "lost": dict(found.lost), "equal": found.equal, "channels": found.channels,
-    }  # fmt: skip
+    data = found.of_run(total, workers=installation.worker_count)
     say(
         data,
         wants_json,
         lambda: (
-            f"{total} frames, {found.frame_bytes * total / 1e6:,.0f} MB, about {seconds / 60:.1f} minutes; "
+            f"{total} frames, {data['bytes'] / 1e6:,.0f} MB, about {data['seconds'] / 60:.1f} minutes; "
             f"{found.equal} of {found.channels} channels come back bit by bit."
         ),
     )
@@ -127,20 +124,39 @@ def zip_package(installation: Installation, package: int, file: str) -> None:
 
 @hand_off_group.command("send")
 @click.argument("package", type=int)
-@click.argument("url")
+@click.argument("inbox")
 @as_json
 @click.pass_obj
-def send(installation: Installation, package: int, url: str, wants_json: bool) -> None:
-    """Send PACKAGE (its number) to the client's inbox at URL; sent again, it goes on where it was."""
-    source, name, _ = _package(installation, package)
-    with click.progressbar(length=1, label="Sending", file=sys.stderr) as bar:
+def send(installation: Installation, package: int, inbox: str, wants_json: bool) -> None:
+    """Send PACKAGE (its number) to INBOX: a name this installation knows, or an address."""
+    is_address = inbox.startswith(("http://", "https://"))
+    address = inbox if is_address else installation.inbox_address(inbox)
+    with opened(installation) as session:
+        one = ledger.find_package(session, package)
+        number = sendings.ask(session, one, inbox, address, by=me()).id
+    wait_for(installation, lambda session: _sent(session, number))
+    with opened(installation) as session:
+        data = sending_data(sendings.find_sending(session, number))
+    receipt = data["receipt"] or {}
+    say(
+        data,
+        wants_json,
+        lambda: (
+            f"Receipt {receipt['receipt']}: {receipt['files']} files arrived."
+            if receipt
+            else f"{data['state']}: {data['fault']['what'] if data['fault'] else 'stopped by hand.'}"
+            + (" The engine tries it again by itself." if data["state"] == "waiting" else "")
+        ),
+    )
+    if not receipt:
+        sys.exit(1)
 
-        def told(done: int, total: int) -> None:
-            bar.length = max(1, total)
-            bar.update(done - bar.pos)
 
-        receipt = send_package(source, url, name, on_bytes=told)
-    say(receipt, wants_json, lambda: f"Receipt {receipt['receipt']}: {receipt['files']} files arrived.")
+def _sent(session: Session, number: int) -> tuple[bool, int, int]:
+    one = sendings.find_sending(session, number)
+    # Whoever waits at a shell is told the first fault; the engine goes on trying.
+    is_over = one.state not in sendings.UNDER_WAY or (one.state == "waiting" and one.tries > 0)
+    return is_over, one.done_bytes, one.total_bytes
 
 
 @main.command("client-inbox")

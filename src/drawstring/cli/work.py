@@ -16,6 +16,7 @@ from drawstring.runs import planning
 from drawstring.runs.checking import check_package
 from drawstring.runs.cluster import cluster
 from drawstring.runs.engine import Engine
+from drawstring.runs.handoff import Sender
 from drawstring.runs.readers import Readers
 from drawstring.runs.scanning import Scanning
 from drawstring.store import deliveries, ledger, measuring, recipes, shows
@@ -152,12 +153,9 @@ def engine(installation: Installation) -> None:
     signal.signal(signal.SIGINT, stop)
     with cluster(scheduler=installation.scheduler, workers=installation.worker_count) as client:
         database = connect(installation.database)
-        scanning = Scanning(
-            sessionmaker(database, expire_on_commit=False),
-            Readers(installation.worker_count),
-            installation.root_list,
-        )
-        Engine(database, client, scanning=scanning).work(until=lambda: stopped)
+        sessions = sessionmaker(database, expire_on_commit=False)
+        scanning = Scanning(sessions, Readers(installation.worker_count), installation.root_list)
+        Engine(database, client, scanning=scanning, sender=Sender(sessions)).work(until=lambda: stopped)
 
 
 @main.command("serve")

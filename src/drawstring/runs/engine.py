@@ -28,9 +28,10 @@ from drawstring.core.io.writing import remove_unfinished
 from drawstring.core.passes import Pass
 from drawstring.core.recipe.sources import depth_inputs
 from drawstring.runs.cluster import OwnWorkers
-from drawstring.runs.frame import carry_out, measure_frame
-from drawstring.runs.handoff import make_report, make_review
+from drawstring.runs.frame import carry_out
+from drawstring.runs.handoff import Sender, make_report, make_review
 from drawstring.runs.manifest import close_package
+from drawstring.runs.measuring import measure_frame
 from drawstring.runs.plan import FrameAnswer, FrameTask, SourceFile
 from drawstring.runs.planning import plan_of, source_files, tasks_of
 from drawstring.runs.readers import killer
@@ -45,6 +46,8 @@ log = logging.getLogger(__name__)
 ENGINE_LOCK = 728412
 TRIES = 3
 TICK_S = 0.2
+LOG_LINES = 80
+"""Steps kept of a frame, over all its tries."""
 
 
 @dataclass
@@ -57,6 +60,7 @@ class _RunAtWork:
     flying: dict[Future, FrameTask] = field(default_factory=dict)
     again_at: list[tuple[float, FrameTask]] = field(default_factory=list)
     attempts: dict[int, int] = field(default_factory=dict)
+    logs: dict[int, list[dict[str, Any]]] = field(default_factory=dict)
     priority: int = 0
     answers: list[FrameAnswer] = field(default_factory=list)
 
@@ -90,10 +94,17 @@ class Engine:
         Makes a Dask client; called again when the scheduler is lost.
     scanning : Scanning, optional
         Looks through folders beside the frames.
+    sender : Sender, optional
+        Sends packages beside the frames.
     """
 
     def __init__(
-        self, database: Database, client: Callable[[], Client], *, scanning: Scanning | None = None
+        self,
+        database: Database,
+        client: Callable[[], Client],
+        *,
+        scanning: Scanning | None = None,
+        sender: Sender | None = None,
     ) -> None:
         self._database = database
         self._sessions = sessionmaker(database, expire_on_commit=False)
@@ -101,7 +112,7 @@ class Engine:
         self._client: Client | None = None
         self._runs: dict[int, _RunAtWork] = {}
         self._measurements: dict[int, _MeasurementAtWork] = {}
-        self._scanning = scanning
+        self._scanning, self._sender = scanning, sender
         self._reports: list[Future] = []
         self._lock: Any = None
 
@@ -144,6 +155,8 @@ class Engine:
         """Do one round: take up, hand out, write down. Give whether anything is at work."""
         if self._scanning is not None:
             self._scanning.step()
+        if self._sender is not None:
+            self._sender.step()
         self._take_up()
         if (self._runs or self._measurements) and isinstance(self._make_client, OwnWorkers):
             self._make_client.look_after()
@@ -271,6 +284,7 @@ class Engine:
                     run.todo.insert(0, task)
                     continue
                 tries = run.attempts[task.number] = run.attempts.get(task.number, 0) + 1
+                run.logs.setdefault(answer.number, []).extend(_told(answer, tries))
                 if answer.fault and answer.can_pass and tries < TRIES:
                     run.again_at.append((time.monotonic() + 2.0**tries, task))
                 else:
@@ -336,6 +350,8 @@ class Engine:
         row.attempts += run.attempts.get(answer.number, 1)
         row.seconds, row.ended_at = answer.seconds, now()
         row.fault = dict(answer.fault)
+        row.log = [*row.log, *run.logs.pop(answer.number, [])][-LOG_LINES:]
+        row.worker, row.memory_bytes = answer.worker, answer.memory_bytes
         if answer.fault:
             row.state = "failed"
         else:
@@ -380,3 +396,16 @@ class Engine:
             except (OSError, RuntimeError, TimeoutError, ClosedClientError):
                 pass
             self._client = None
+
+
+def _told(answer: FrameAnswer, tries: int) -> list[dict[str, Any]]:
+    """Give a try's steps with its head."""
+    head = {"at": 0.0, "try": tries, "says": answer.worker or "a worker that died"}
+    return [
+        head,
+        *(
+            answer.log or [{"at": answer.seconds, "says": answer.fault["what"]}]
+            if answer.fault
+            else answer.log
+        ),
+    ]

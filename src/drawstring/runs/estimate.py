@@ -7,6 +7,7 @@ import shutil
 import tempfile
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 from drawstring.core.errors import ConflictError
 from drawstring.core.recipe import plan_outputs
@@ -41,6 +42,14 @@ class Estimate:
     lost: Mapping[str, float]
     equal: int
     channels: int
+
+    def of_run(self, frames: int, *, workers: int) -> dict[str, Any]:
+        """Tell what a run of so many frames would come to, as plain data."""
+        return {
+            "frames": frames, "frame_bytes": self.frame_bytes, "bytes": self.frame_bytes * frames,
+            "seconds": self.frame_seconds * frames / workers, "lost": dict(self.lost),
+            "equal": self.equal, "channels": self.channels,
+        }  # fmt: skip
 
 
 def try_frames(plan: RunPlan, tasks: Sequence[FrameTask], place: str) -> Estimate:

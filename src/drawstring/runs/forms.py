@@ -11,23 +11,26 @@ from drawstring.core.eyes.settings import AnaglyphFile
 from drawstring.core.io.display_files import difference_of, put_display
 from drawstring.core.io.facts import Window
 from drawstring.core.io.openraster import difference_of_layers, put_openraster
-from drawstring.core.io.writing import PartToWrite, final_name, put_parts
+from drawstring.core.io.writing import PartToWrite, final_path, in_words, put_parts
 from drawstring.core.pack import Compression
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.beside import BesideFile
+from drawstring.runs.frame_files import FrameFiles
 from drawstring.runs.proof import checksum, prove
 
 
 def write_forms(
-    files: Sequence[BesideFile], *, folder: str, file_name: str, recipe: Recipe, metadata: Mapping[str, Any],
-    pixel_aspect: float, compression: Compression,
+    files: Sequence[BesideFile], *, into: FrameFiles, file_name: str, recipe: Recipe,
+    metadata: Mapping[str, Any], pixel_aspect: float, compression: Compression,
 ) -> list[dict[str, Any]]:  # fmt: skip
     """Write and prove a frame's forms; one that is there already is proven again.
 
     Parameters
     ----------
     files : sequence of BesideFile
-    folder, file_name : str
+    into : FrameFiles
+        Where they get their names with the frame's own file.
+    file_name : str
         Of the frame's own file, `SHOT_v001.1001.exr`: a form is `SHOT_v001_side_by_side.1001.exr`.
     recipe : Recipe
     metadata : mapping
@@ -45,36 +48,15 @@ def write_forms(
     for one in files:
         ending, (place, _, slug) = one.ending, one.slug.rpartition("/")
         name = os.path.join(place, f"{stem}_{slug}.{number}.{'jpg' if ending == 'jpeg' else ending}")
-        path = os.path.join(folder, name)
-        make_folder(os.path.dirname(path))
-        if not os.path.exists(path):
-            with final_name(path) as unfinished:
-                _put(unfinished, one, ending, recipe, metadata, pixel_aspect, compression)
-                proof = _proof(unfinished, one, ending, compression)
-        else:
-            proof = _proof(path, one, ending, compression)
+        path = into.begin(name)
+        if not into.is_there(name):
+            with in_words(final_path(path)):
+                _put(path, one, ending, recipe, metadata, pixel_aspect, compression)
+        proof = _proof(path, one, ending, compression)
         told.append(
             {"file": name, "bytes": os.path.getsize(path), "checksum": checksum(path), "proof": proof}
         )
     return told
-
-
-def make_folder(folder: str) -> None:
-    """Make a folder of the package where it is not there yet.
-
-    Raises
-    ------
-    OutputError
-        It can't be made.
-    """
-    try:
-        os.makedirs(folder, exist_ok=True)
-    except OSError as error:
-        raise OutputError(
-            f"The folder {folder} can't be made: {error.strerror}.", where=folder,
-            why="The frame is missing from the package until then.",
-            remedy="Open the package's folder for writing, then go on.",
-        ) from error  # fmt: skip
 
 
 def _part(one: BesideFile, compression: Compression) -> PartToWrite:
@@ -116,7 +98,7 @@ def _proof(path: str, one: BesideFile, ending: str, compression: Compression) ->
     apart = difference_of(path, one.picture, ending)
     if apart and ending != AnaglyphFile.JPEG.value:
         raise OutputError(
-            f"{os.path.basename(path)} came back different.", where=path,
+            f"{os.path.basename(final_path(path))} came back different.", where=final_path(path),
             why="A file that does not hold what was computed must not be handed on.",
             remedy="The frame is tried again; if it fails again, check the disk.",
         )  # fmt: skip

@@ -89,5 +89,10 @@ class FrameAnswer:
     checksum: str = ""
     proof: dict[str, Any] = field(default_factory=dict)
     fault: dict[str, str] = field(default_factory=dict)
+    log: tuple[dict[str, Any], ...] = ()
+    """Its steps: `at` in seconds, `says`."""
+    worker: str = ""
+    memory_bytes: int = 0
+    """The most its process had held until then."""
     can_pass: bool = False
     """Whether trying again may help (a full disk, a folder that was closed)."""

@@ -7,7 +7,7 @@ be equal bit by bit, NaN and infinity included; for lossy compression the larges
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from itertools import groupby
 from typing import Any
 
@@ -18,7 +18,7 @@ import xxhash
 from drawstring.core.arrays import Stored
 from drawstring.core.errors import OutputError
 from drawstring.core.io.facts import Window
-from drawstring.core.io.writing import PartToWrite
+from drawstring.core.io.writing import PartToWrite, final_path
 from drawstring.core.pack.form import Compression, is_lossy
 
 _TYPES = {np.dtype(np.float16): "half", np.dtype(np.float32): "float", np.dtype(np.uint32): "uint"}
@@ -31,7 +31,7 @@ BLOCK = 32
 """Rows compared at a time: a multiple of the chunk height of all lossless compressions."""
 
 
-def prove(path: str, parts: Sequence[PartToWrite]) -> dict[str, Any]:
+def prove(path: str, parts: Sequence[PartToWrite], *, ranged: Collection[str] = ()) -> dict[str, Any]:
     """Read a file back and compare.
 
     Parameters
@@ -39,12 +39,14 @@ def prove(path: str, parts: Sequence[PartToWrite]) -> dict[str, Any]:
     path : str
     parts : sequence of PartToWrite
         What was meant to be written, in its stored type.
+    ranged : collection of str
+        Channels whose lowest and highest value and count of NaN are asked.
 
     Returns
     -------
     dict
         `reader`, `channels` compared, `equal` of them bit by bit, `largest_difference` by channel; with the
-        part before the channel's name where there are several.
+        part before the channel's name where there are several; `ranges` where any are asked.
 
     Raises
     ------
@@ -55,12 +57,13 @@ def prove(path: str, parts: Sequence[PartToWrite]) -> dict[str, Any]:
     if source is None:
         raise _not_proven(path, f"it can't be opened again: {oiio.geterror()}")
     differences: dict[str, float] = {}
+    ranges: dict[str, tuple[float, float, int]] = {}
     try:
         for number, part in enumerate(parts):
             if not source.seek_subimage(number, 0):
                 raise _not_proven(path, f"part {part.name or number} is not there")
             before = f"{part.name}/" if len(parts) > 1 else ""
-            found = _prove_part(path, source, number, part)
+            found = _prove_part(path, source, number, part, ranged, ranges)
             differences |= {f"{before}{name}": largest for name, largest in found.items()}
         if source.seek_subimage(len(parts), 0):
             raise _not_proven(path, "there is a part too many")
@@ -71,11 +74,19 @@ def prove(path: str, parts: Sequence[PartToWrite]) -> dict[str, Any]:
         "channels": len(differences),
         "equal": sum(1 for largest in differences.values() if largest == 0),
         "largest_difference": {name: largest for name, largest in differences.items() if largest},
+        **({"ranges": ranges} if ranges else {}),
     }
 
 
-def _prove_part(path: str, source: Any, number: int, part: PartToWrite) -> dict[str, float]:
-    """Compare one part; give the largest difference of each channel."""
+def _prove_part(
+    path: str,
+    source: Any,
+    number: int,
+    part: PartToWrite,
+    ranged: Collection[str],
+    ranges: dict[str, tuple[float, float, int]],
+) -> dict[str, float]:
+    """Compare one part; give the largest difference of each channel, and widen the ranges asked for."""
     spec, written = source.spec(), part.channels
     if Window(spec.x, spec.y, spec.x + spec.width - 1, spec.y + spec.height - 1) != part.data_window:
         raise _not_proven(path, "its data window is another one")
@@ -102,10 +113,19 @@ def _prove_part(path: str, source: Any, number: int, part: PartToWrite) -> dict[
             back = np.asarray(pixels).reshape(bottom - top, spec.width, len(names))
             for i, name in enumerate(names):
                 meant = written[name][top:bottom]
+                if name in ranged:
+                    ranges[name] = _widened(ranges.get(name), back[..., i])
                 if not _same_bits(back[..., i], meant):
                     _allow(path, name, back[..., i], meant, part.compression)
                     differences[name] = max(differences[name], _difference(back[..., i], meant))
     return differences
+
+
+def _widened(known: tuple[float, float, int] | None, back: Stored) -> tuple[float, float, int]:
+    lost = int(np.isnan(back).sum()) if back.dtype.kind == "f" else 0
+    low = float(np.nanmin(back)) if lost < back.size else np.inf
+    high = float(np.nanmax(back)) if lost < back.size else -np.inf
+    return (low, high, lost) if known is None else (min(known[0], low), max(known[1], high), known[2] + lost)
 
 
 def _allow(path: str, name: str, back: Stored, meant: Stored, compression: str) -> None:
@@ -163,6 +183,7 @@ def _difference(back: Stored, meant: Stored) -> float:
 
 
 def _not_proven(path: str, what: str) -> OutputError:
+    path = final_path(path)
     return OutputError(
         f"{os.path.basename(path)} was written, but {what}.",
         where=path,

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 
 from sqlalchemy import case, func, select, update
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, joinedload, selectinload
 
 from drawstring.core.errors import ConflictError, MissingError
 from drawstring.store.models import Package, Run, RunFrame, Shot, Show, now
@@ -190,6 +190,20 @@ def go_on(session: Session, run: Run) -> None:
     )
     run.state, run.ended_at = "waiting", None
     session.flush()
+
+
+def packages_of(session: Session, show: Show, *, limit: int = 500) -> list[Package]:
+    """Give a show's packages with where they were sent, newest first."""
+    query = (
+        select(Package)
+        .join(Run)
+        .join(Shot)
+        .where(Shot.show_id == show.id)
+        .order_by(Package.made_at.desc(), Package.id.desc())
+        .limit(limit)
+        .options(joinedload(Package.run).joinedload(Run.shot), selectinload(Package.sendings))
+    )
+    return list(session.scalars(query))
 
 
 def find_package(session: Session, package_id: int) -> Package:

@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from drawstring.store import ledger
-from drawstring.store.models import Package, Run, Shot, Show
+from drawstring.store.models import Package, Run, Sending, Shot, Show
 from drawstring.store.sharing import Outcome
 from drawstring.store.standing import standing
 
@@ -73,6 +73,23 @@ def package_data(package: Package) -> dict[str, Any]:
         "missing": package.missing,
         "bytes": package.size_bytes,
         "manifest_checksum": package.manifest_checksum,
+        "sendings": [sending_data(one) for one in package.sendings],
+    }
+
+
+def sending_data(sending: Sending) -> dict[str, Any]:
+    """Tell of a package on its way to an inbox."""
+    return {
+        "sending": sending.id,
+        "package": sending.package_id,
+        "inbox": sending.inbox,
+        "address": sending.address,
+        "state": sending.state,
+        "bytes": sending.done_bytes,
+        "of_bytes": sending.total_bytes,
+        "tries": sending.tries,
+        "receipt": sending.receipt or None,
+        "fault": sending.fault or None,
     }
 
 

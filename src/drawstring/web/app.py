@@ -17,7 +17,7 @@ from drawstring.store.database import connect
 from drawstring.web import errors, filters
 from drawstring.web.alpha.evidence import bp as alpha_evidence
 from drawstring.web.alpha.views import bp as alpha
-from drawstring.web.api.views import bp as api
+from drawstring.web.api import bp as api
 from drawstring.web.arrivals.views import bp as arrivals
 from drawstring.web.bench.views import bp as bench
 from drawstring.web.board.views import bp as board
@@ -30,6 +30,7 @@ from drawstring.web.findings.views import bp as findings
 from drawstring.web.inbox.views import bp as inbox
 from drawstring.web.many.views import bp as many
 from drawstring.web.pack.views import bp as pack
+from drawstring.web.packages.sendings import bp as sendings
 from drawstring.web.packages.views import bp as packages
 from drawstring.web.pictures.frames import FrameCache
 from drawstring.web.pictures.views import bp as pictures
@@ -38,7 +39,7 @@ from drawstring.web.services import House
 
 BLUEPRINTS = (
     board, bench, delivery, depth, strip, alpha, alpha_evidence, eyes, arrivals, dictionary, findings, inbox,
-    api, many, pack, pictures, runs, packages,
+    api, many, pack, pictures, runs, packages, sendings,
 )  # fmt: skip
 
 csrf = CSRFProtect()

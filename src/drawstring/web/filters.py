@@ -26,6 +26,7 @@ def init_app(app: Flask) -> None:
         size=say_size,
         ago=say_ago,
         span=say_span,
+        seconds_until=seconds_until,
         percent=say_percent,
         plural=say_plural,
         shown=shown,
@@ -66,6 +67,11 @@ def say_ago(when: datetime | None) -> str:
         if seconds < limit:
             return f"{say_plural(round(seconds / step), unit)} ago"
     return ""
+
+
+def seconds_until(when: datetime) -> float:
+    """Count the seconds until a moment; none when it is past."""
+    return max(0.0, (when - datetime.now(UTC)).total_seconds())
 
 
 def say_span(seconds: float | None) -> str:

@@ -198,27 +198,47 @@ def final_name(path: str) -> Iterator[str]:
     folder, name = os.path.split(path)
     unfinished = os.path.join(folder, f"{UNFINISHED}{uuid.uuid4().hex[:8]}-{name}")
     try:
-        try:
+        with in_words(path):
             yield unfinished
             with open(unfinished, "rb") as file:
                 os.fsync(file.fileno())
             os.link(unfinished, path)  # fails where the name is taken, unlike a rename
-        except FileExistsError as error:
-            raise ConflictError(
-                f"{name} is there already.",
-                where=path,
-                why="Outputs are never overwritten: somebody may be using the older one.",
-                remedy="Start a new run; it gets the next version.",
-            ) from error
-        except OSError as error:
-            raise _not_written(path, error) from error
-        except RuntimeError as error:  # the EXR library reports a full disk as a plain failure to write
-            free = os.statvfs(folder).f_bavail * os.statvfs(folder).f_frsize if os.path.isdir(folder) else 0
-            code = errno.ENOSPC if free < 1 << 20 else errno.EIO
-            raise _not_written(path, OSError(code, str(error))) from error
     finally:
         if os.path.exists(unfinished):
             os.unlink(unfinished)
+
+
+@contextmanager
+def in_words(path: str) -> Iterator[None]:
+    """Turn what hinders a file from being written into a refusal; `path` is its final one.
+
+    Raises
+    ------
+    ConflictError, OutputError
+        As `write_exr` says.
+    """
+    folder, name = os.path.split(path)
+    try:
+        yield
+    except FileExistsError as error:
+        raise ConflictError(
+            f"{name} is there already.",
+            where=path,
+            why="Outputs are never overwritten: somebody may be using the older one.",
+            remedy="Start a new run; it gets the next version.",
+        ) from error
+    except OSError as error:
+        raise _not_written(path, error) from error
+    except RuntimeError as error:  # the EXR library reports a full disk as a plain failure to write
+        free = os.statvfs(folder).f_bavail * os.statvfs(folder).f_frsize if os.path.isdir(folder) else 0
+        code = errno.ENOSPC if free < 1 << 20 else errno.EIO
+        raise _not_written(path, OSError(code, str(error))) from error
+
+
+def final_path(path: str) -> str:
+    """Give the path that an unfinished file will have; any other path as it is."""
+    folder, name = os.path.split(path)
+    return os.path.join(folder, name[len(UNFINISHED) + 9 :]) if name.startswith(UNFINISHED) else path
 
 
 def remove_unfinished(folder: str) -> int:

@@ -51,6 +51,9 @@ class Profile(BaseModel):
     size: tuple[int, int] | None = Field(None, description="Width and height of the display window.")
     depth_white: Literal["near", "far"] | None = Field(None, description="Which end of depth is white.")
     depth_ends: tuple[float, float] | None = Field(None, description="Near and far in scene units.")
+    ranges: dict[str, tuple[float, float]] = Field(
+        {}, description="Lowest and highest value by pass or result; NaN is never within."
+    )
     eyes: tuple[Form, ...] = Field((), description="Forms of a pair that have to be in.")
     first_eye: First | None = Field(None, description="Which eye comes first where both are in one picture.")
     anaglyph_file: AnaglyphFile | None = Field(None, description="Kind of anaglyph files.")

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Any
 
+import numpy as np
+
+from drawstring.core.arrays import Plane
 from drawstring.core.findings import Does, Finding, Mend, Severity
 from drawstring.core.io.facts import FileFacts, Window
 from drawstring.core.pack.form import Reach
@@ -157,7 +161,12 @@ def _lacks(name: str, passes: Sequence[Pass], recipe: Recipe, title: str) -> Fin
 
 
 def check_written(
-    profile: Profile, facts: FileFacts, channels: Sequence[OutputChannel], *, with_others: int = 0
+    profile: Profile,
+    facts: FileFacts,
+    channels: Sequence[OutputChannel],
+    *,
+    ranges: Mapping[str, Sequence[float]] = MappingProxyType({}),
+    with_others: int = 0,
 ) -> list[str]:
     """Compare a written file with a profile; give what is not as asked, in words.
 
@@ -167,6 +176,8 @@ def check_written(
         As read back from its header.
     channels : sequence of OutputChannel
         What was to be written, in this file or another one of the frame.
+    ranges : mapping of channel to (lowest, highest, NaNs)
+        As read back from its pixels.
     with_others : int
         Bytes of the frame's other files.
     """
@@ -176,6 +187,14 @@ def check_written(
         wish = profile.types.get(bare_name(channel.source))
         if wish and here.get(channel.name, wish) != wish:
             told.append(f"{channel.name} is {here[channel.name]} instead of {wish}")
+        limits = profile.ranges.get(bare_name(channel.source))
+        if limits and channel.name in ranges:
+            low, high, lost = ranges[channel.name]
+            if lost:
+                told.append(f"{channel.name} holds {int(lost):,} NaN")
+            if low < limits[0] or high > limits[1]:
+                beyond = f"beyond {limits[0]:g} to {limits[1]:g}"
+                told.append(f"{channel.name} reaches from {low:.6g} to {high:.6g}, {beyond}")
     for part in facts.parts:
         if profile.compressions and part.compression not in [one.value for one in profile.compressions]:
             told.append(f"it is compressed with {part.compression}")
@@ -190,6 +209,29 @@ def check_written(
     if profile.largest_frame_mb and size > profile.largest_frame_mb:
         told.append(f"the frame has {size:.2f} MB, more than {profile.largest_frame_mb:g}")
     return list(dict.fromkeys(told))
+
+
+def is_turned(profile: Profile, normalised: Plane, z: Plane) -> bool:
+    """Whether a normalised depth has its white at the other end than a profile asks.
+
+    Parameters
+    ----------
+    normalised : (H, W)
+        As it is packed.
+    z : (H, W) float32
+        Distances, in any unit; whatever is not finite is left out.
+    """
+    if profile.depth_white is None:
+        return False
+    step = max(1, int((z.size / 40_000) ** 0.5))
+    near_and_far, packed = z[::step, ::step].ravel(), normalised[::step, ::step].ravel().astype(np.float64)
+    usable = np.isfinite(near_and_far) & np.isfinite(packed) & (packed > 0) & (packed < 1)
+    if int(usable.sum()) < 2 or np.ptp(near_and_far[usable]) == 0 or np.ptp(packed[usable]) == 0:
+        return False
+    # Ranks, not values: whatever the mapping, one end is white.
+    order = np.argsort(np.argsort(near_and_far[usable])).astype(np.float64)
+    grows = float(np.corrcoef(order, packed[usable])[0, 1]) > 0
+    return grows is (profile.depth_white == "near")
 
 
 def _is_within(inner: Window, outer: Window) -> bool:

@@ -9,20 +9,22 @@ from __future__ import annotations
 import base64
 import os
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from functools import partial
-from typing import Any
+from typing import Any, BinaryIO
 
 import httpx
 
-from drawstring.core.errors import ConflictError, OutputError
+from drawstring.core.errors import ConflictError, MissingError, OutputError
 from drawstring.runs.handoff.contents import contents
 from drawstring.runs.proof import checksum
 
 _TUS = {"Tus-Resumable": "1.0.0"}
 _BLOCK = 4 << 20
 _CHECKSUM_MISMATCH = 460
+_GOES_ON_ELSEWHERE = 409
+"""tus's answer to bytes that are not where the file goes on; asked again, the inbox says where."""
 
 
 class _CutOffError(Exception):
@@ -106,7 +108,7 @@ def _send_file(
     place = announced.headers["Location"]
     answer = _asked(inbox.head, place, headers=_TUS)
     upload.offset = int(answer.headers["Upload-Offset"])
-    with open(upload.path, "rb") as file:
+    with _opened(upload.path) as file:
         file.seek(upload.offset)
         while upload.offset < upload.size:
             block = file.read(_BLOCK)
@@ -114,18 +116,33 @@ def _send_file(
                 **_TUS, "Upload-Offset": str(upload.offset),
                 "Content-Type": "application/offset+octet-stream",
             }  # fmt: skip
-            answer = _asked(inbox.patch, place, content=block, headers=headers)
+            answer = _asked(
+                inbox.patch, place, may_pass=(_GOES_ON_ELSEWHERE,), content=block, headers=headers
+            )
             upload.offset = int(answer.headers["Upload-Offset"])
             on_sent(upload.offset)
     return answer
 
 
-def _asked(call: Callable[..., httpx.Response], path: str, **how: Any) -> httpx.Response:
+def _opened(path: str) -> BinaryIO:
+    try:
+        return open(path, "rb")
+    except OSError as error:
+        raise MissingError(
+            f"{os.path.basename(path)} can't be read: {error.strerror}.", where=path,
+            why="The package is no longer what was proven.",
+            remedy="Bring the file back from a copy, then send it again.",
+        ) from error  # fmt: skip
+
+
+def _asked(
+    call: Callable[..., httpx.Response], path: str, *, may_pass: Collection[int] = (), **how: Any
+) -> httpx.Response:
     try:
         answer = call(path, **how)
     except httpx.TransportError as error:
         raise _CutOffError(str(error) or type(error).__name__) from error
-    if answer.status_code >= 500 or answer.status_code in (408, 429, _CHECKSUM_MISMATCH):
+    if answer.status_code >= 500 or answer.status_code in (408, 429, _CHECKSUM_MISMATCH, *may_pass):
         raise _CutOffError(_words(answer))
     if answer.status_code >= 400:
         raise ConflictError(

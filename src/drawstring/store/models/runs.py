@@ -21,6 +21,7 @@ from drawstring.store.models.base import Base, now
 
 if TYPE_CHECKING:
     from drawstring.store.models.deliveries import Delivery
+    from drawstring.store.models.sendings import Sending
     from drawstring.store.models.shows import Revision, Shot
 
 
@@ -92,6 +93,12 @@ class RunFrame(Base):
     checksum: Mapped[str] = mapped_column(String(40), default="")
     proof: Mapped[dict[str, Any]] = mapped_column(default=dict)
     fault: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    log: Mapped[list[Any]] = mapped_column(default=list)
+    """What was done, step by step: `at` seconds since the try began, `says`; earlier tries first."""
+    worker: Mapped[str] = mapped_column(String(120), default="")
+    """The process that did it."""
+    memory_bytes: Mapped[int] = mapped_column(BigInteger, default=0)
+    """The most that process had held until then."""
     ended_at: Mapped[datetime | None]
 
     run: Mapped[Run] = relationship(back_populates="frames")
@@ -114,6 +121,9 @@ class Package(Base):
     made_at: Mapped[datetime] = mapped_column(default=now)
 
     run: Mapped[Run] = relationship(back_populates="package")
+    sendings: Mapped[list[Sending]] = relationship(
+        back_populates="package", order_by="Sending.id", cascade="all, delete-orphan", passive_deletes=True
+    )
 
 
 Index("runs_by_state", Run.state)

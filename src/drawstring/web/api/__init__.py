@@ -1,1 +1,6 @@
-"""The JSON interface: everything the pages can do, for programs."""
+"""The JSON interface under /api/v1: what the pages can do, for programs."""
+
+from drawstring.web.api import runs, shots
+from drawstring.web.api.entry import bp
+
+__all__ = ["bp", "runs", "shots"]

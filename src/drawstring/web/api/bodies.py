@@ -69,6 +69,25 @@ class ForMany(Body):
     write: bool = Field(False, description="False only tells what would change.")
 
 
+class Trying(Body):
+    """Frames packed and thrown away, to see what a run would come to."""
+
+    frames: int = Field(3, ge=1, le=20, description="How many frames are packed.")
+
+
+class SendingTo(Body):
+    """Where a package is sent."""
+
+    inbox: str = Field(description="What the inbox is called; `GET /inboxes` lists them.")
+
+
+BODIES: dict[str, type[Body]] = {
+    "api.make_show": NewShow, "api.accept": NewDelivery, "api.set_values": Values, "api.settle": KnotName,
+    "api.run_shots": NewRuns, "api.copy": Copying, "api.for_many": ForMany,
+    "api.estimate": Trying, "api.send": SendingTo,
+}  # fmt: skip
+"""What each route reads."""
+
 Read = TypeVar("Read", bound=Body)
 
 

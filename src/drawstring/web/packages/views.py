@@ -56,6 +56,7 @@ def package(package_id: int) -> str:
             reader=proofs[0]["reader"] if proofs else "",
             also=told["recipe"]["settings"]["pack"]["also"],
             handoff=house().installation.handoff_folder,
+            inboxes=house().installation.inbox_addresses,
             channels=sum(proof["channels"] for proof in proofs),
             equal=sum(proof["equal"] for proof in proofs),
         )

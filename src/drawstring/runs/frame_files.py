@@ -1,0 +1,67 @@
+"""A frame's files, which get their names together: none before all of them are proven."""
+
+from __future__ import annotations
+
+import os
+from contextlib import ExitStack
+from types import TracebackType
+
+from drawstring.core.errors import OutputError
+from drawstring.core.io.writing import final_name
+
+
+class FrameFiles:
+    """Lends names to write under; on a clean end every file gets its own, on any other none does.
+
+    Parameters
+    ----------
+    folder : str
+        The package's.
+    last : str
+        The file whose name says that the frame is done: it comes after all others.
+    """
+
+    def __init__(self, folder: str, last: str) -> None:
+        self._folder = folder
+        self._stack = ExitStack()
+        self._lent: dict[str, str] = {}
+        self._last = last
+
+    def __enter__(self) -> FrameFiles:
+        # Names are given in the opposite order.
+        self.begin(self._last)
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> bool | None:
+        return self._stack.__exit__(kind, error, trace)
+
+    def begin(self, name: str) -> str:
+        """Give where to write a file; its final path where it is there already, from before a crash.
+
+        Raises
+        ------
+        OutputError
+            Its folder can't be made.
+        """
+        path = os.path.join(self._folder, name)
+        if name not in self._lent and not os.path.exists(path):
+            _make_folder(os.path.dirname(path))
+            self._lent[name] = self._stack.enter_context(final_name(path))
+        return self._lent.get(name, path)
+
+    def is_there(self, name: str) -> bool:
+        """Whether a file is there under its final name."""
+        return name not in self._lent and os.path.exists(os.path.join(self._folder, name))
+
+
+def _make_folder(folder: str) -> None:
+    try:
+        os.makedirs(folder, exist_ok=True)
+    except OSError as error:
+        raise OutputError(
+            f"The folder {folder} can't be made: {error.strerror}.", where=folder,
+            why="The frame is missing from the package until then.",
+            remedy="Open the package's folder for writing, then go on.",
+        ) from error  # fmt: skip

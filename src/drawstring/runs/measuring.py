@@ -1,0 +1,120 @@
+"""One frame counted: its distances, or what its passes hold. Runs in a worker."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from drawstring.core.camera import Moment, moment_of
+from drawstring.core.depth import DepthSettings, FrameDistances, Held, along_of, tally
+from drawstring.core.errors import DrawstringError
+from drawstring.core.io.facts import FileFacts, Window
+from drawstring.core.io.frame import read_frame
+from drawstring.core.io.headers import read_facts
+from drawstring.core.io.pixels import use_threads
+from drawstring.core.passes import COLOUR_ROLES, Pass, PassStatistics, Role, pass_statistics
+from drawstring.core.recipe.sources import (
+    depth_inputs,
+    depth_pass,
+    of_view,
+    other_views,
+    pass_of,
+    read_distances,
+)
+from drawstring.core.recipe.told import told_of
+from drawstring.core.recipe.told_eyes import told_eyes
+from drawstring.runs.plan import SourceFile
+
+
+def measure_frame(
+    kind: str,
+    number: int,
+    files: tuple[SourceFile, ...],
+    passes: tuple[Pass, ...],
+    window: Window,
+    depth: DepthSettings | None = None,
+    scene_unit: str = "m",
+    is_looked_at: bool = False,
+) -> tuple[int, Any]:
+    """Count one frame: its distances, or what its passes hold; a refusal is an answer, not an exception.
+
+    Parameters
+    ----------
+    depth : DepthSettings, optional
+        For kind "depth": how the pass's numbers are read.
+    is_looked_at : bool
+        Whether it is asked, too, what takes longer: along which line distances were measured, whether two
+        renders line up.
+
+    Returns
+    -------
+    number, answer
+        `FrameDistances` for kind "depth"; for "facts" a dict of a pass's place to `PassStatistics`; a dict of
+        words when the frame is refused.
+    """
+    use_threads(1)
+    try:
+        here = {one.source: read_facts(one.path) for one in files}
+        if kind == "depth":
+            at = moment_of(here, frame=number, window=window, scene_unit=scene_unit)
+            return number, _distances(here, passes, depth or DepthSettings(), at, is_looked_at=is_looked_at)
+        at = moment_of(here, frame=number, window=window, scene_unit=scene_unit)
+        return number, _statistics(here, passes, window, at, is_looked_at=is_looked_at)
+    except DrawstringError as error:
+        return number, error.as_dict()
+
+
+def _distances(
+    files: dict[int, FileFacts],
+    passes: tuple[Pass, ...],
+    depth: DepthSettings,
+    at: Moment,
+    *,
+    is_looked_at: bool,
+) -> FrameDistances:
+    assert at.place is not None
+    views = {view: of_view(passes, view) for view in other_views(passes)}
+    measured = {"": of_view(passes, "")} | {v: own for v, own in views.items() if depth_pass(own) is not None}
+    position = pass_of(Role.POSITION, measured[""]) if is_looked_at else None
+    refs = [ref for own in measured.values() for ref in depth_inputs(own) if ref.source in files]
+    refs += position.channels[:3] if position else ()
+    pixels = read_frame(files, list(dict.fromkeys(refs)), window=at.place.window)
+    tallies = {}
+    for view, own in measured.items():
+        if all(ref in pixels for ref in depth_inputs(own)):
+            read = read_distances(pixels, own, depth, at, repair=False)
+            tallies[view] = tally(read.z, nothing=read.nothing)
+    along = None
+    if is_looked_at and depth.arrived.holds is Held.DISTANCES:
+        # The numbers as they came, in scene units: what they were taken for does not matter here.
+        plain = depth.model_copy(update={"along": depth.arrived.along})
+        read = read_distances(pixels, measured[""], plain, at, repair=False)
+        points = [np.asarray(pixels[ref], np.float32) for ref in position.channels[:3]] if position else []
+        point = (points[0], points[1], points[2]) if len(points) == 3 else None
+        along = along_of(read.z, read.nothing, read.camera, at.place, point)
+    return FrameDistances(tallies.pop(""), tallies, along)
+
+
+def _statistics(
+    files: dict[int, FileFacts], passes: tuple[Pass, ...], window: Window, at: Moment, *, is_looked_at: bool
+) -> dict[int, PassStatistics]:
+    refs = [ref for one in passes for ref in one.channels if ref.source in files]
+    pixels = read_frame(files, refs, window=window)
+    told = told_of(passes, pixels, is_looked_at=is_looked_at)
+    beauty = pass_of(Role.BEAUTY, of_view(passes, ""))
+    eyes = told_eyes(passes, pixels, at, is_looked_at=is_looked_at) if beauty else {}
+    if beauty and eyes:
+        told[beauty.name] = told.get(beauty.name, {}) | {"eyes": eyes}
+    return {
+        place: replace(
+            pass_statistics(
+                [pixels[ref] for ref in one.channels],
+                has_alpha=one.role in COLOUR_ROLES and len(one.channels) == 4,
+            ),
+            told=told.get(one.name, {}),
+        )
+        for place, one in enumerate(passes)
+        if all(ref in pixels for ref in one.channels)
+    }
