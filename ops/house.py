@@ -51,35 +51,53 @@ def start(installation: Installation) -> None:
     since = time.monotonic()
     _run([*shell, "demo"])
     timed("Demo show “Tidewrack” is there", since)
+    if not installation.client_inboxes:
+        _keep_inbox(installation, var, shell)
     if not served:
         since = time.monotonic()
-        log = open(var / "log" / "serve.log", "ab")
-        process = subprocess.Popen(
-            [*shell, "serve"],
-            stdout=log,
-            stderr=log,
-            stdin=subprocess.DEVNULL,
-            start_new_session=True,
-            cwd=HOME,
-        )
-        (var / "run" / "serve.pid").write_text(str(process.pid))
+        process = _begin(var, "serve", [*shell, "serve"])
         _await_page(address, process, var / "log" / "serve.log")
         timed("Pages and engine are up", since)
     print(f"\nDrawstring is ready ({time.monotonic() - began:.0f} s): {address}", flush=True)
 
 
+def _keep_inbox(installation: Installation, var: Path, shell: list[str]) -> None:
+    """Start the made-up client's inbox, where hand-off can be tried out."""
+    if _living(var / "run" / "inbox.pid"):
+        return
+    if is_taken(installation.inbox_port):
+        raise Trouble(
+            f"Port {installation.inbox_port} is taken by another program. Set DRAWSTRING_INBOX_PORT to a "
+            "free one and start again."
+        )
+    port = str(installation.inbox_port)
+    _begin(var, "inbox", [*shell, "client-inbox", str(var / "client-inbox"), "--port", port])
+    print(f"  The made-up client's inbox listens on port {port}", flush=True)
+
+
+def _begin(var: Path, name: str, command: list[str]) -> subprocess.Popen[bytes]:
+    """Begin a lasting process with a log and a pid file."""
+    log = open(var / "log" / f"{name}.log", "ab")
+    process = subprocess.Popen(
+        command, stdout=log, stderr=log, stdin=subprocess.DEVNULL, start_new_session=True, cwd=HOME
+    )
+    (var / "run" / f"{name}.pid").write_text(str(process.pid))
+    return process
+
+
 def stop(installation: Installation) -> None:
-    """End pages, engine and database, where they run."""
-    pid_file = Path(installation.var) / "run" / "serve.pid"
-    pid = _living(pid_file)
-    if pid:
-        os.kill(pid, signal.SIGTERM)
-        for _ in range(100):
-            if not _living(pid_file):
-                break
-            time.sleep(0.2)
-        print("  Pages and engine are down", flush=True)
-    pid_file.unlink(missing_ok=True)
+    """End pages, engine, inbox and database, where they run."""
+    for name, says in (("serve", "Pages and engine are down"), ("inbox", "The client's inbox is down")):
+        pid_file = Path(installation.var) / "run" / f"{name}.pid"
+        pid = _living(pid_file)
+        if pid:
+            os.kill(pid, signal.SIGTERM)
+            for _ in range(100):
+                if not _living(pid_file):
+                    break
+                time.sleep(0.2)
+            print(f"  {says}", flush=True)
+        pid_file.unlink(missing_ok=True)
     if not installation.database_url:
         kept = database(installation)
         if kept.is_running():

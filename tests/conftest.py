@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import tempfile
+import threading
 import uuid
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -15,10 +16,12 @@ from makers import FRAMES, HEIGHT, WIDTH
 from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.orm import Session, sessionmaker
 from sqlalchemy.pool import NullPool
+from werkzeug.serving import make_server
 
 from drawstring.core.arrivals import Candidate, scan
 from drawstring.core.arrivals.report import SequenceReport
 from drawstring.installation import Installation
+from drawstring.standins.client_inbox import Faults, create_inbox
 from drawstring.standins.tidewrack import SHOTS, render_show
 from drawstring.store import deliveries, shows
 from drawstring.store.database import connect, migrate
@@ -150,6 +153,20 @@ def installation(tmp_path: Path, sources: Path, database_url: str) -> Installati
         roots=str(sources),
         output=str(tmp_path / "packages"),
         port=free_port(),
+        inbox_port=free_port(),
         database_url=database_url,
         workers=2,
     )
+
+
+@pytest.fixture
+def inbox(installation: Installation, tmp_path: Path) -> Iterator[tuple[str, str, Faults]]:
+    """The made-up client's inbox that the installation knows: its address, folder and faults."""
+    faults, folder = Faults(), str(tmp_path / "inbox")
+    server = make_server("127.0.0.1", installation.inbox_port, create_inbox(folder, faults), threaded=True)
+    thread = threading.Thread(target=server.serve_forever)
+    thread.start()
+    yield f"http://127.0.0.1:{server.port}", folder, faults
+    server.shutdown()
+    thread.join()
+    server.server_close()

@@ -1,30 +1,30 @@
 """Packages sent to a made-up client's inbox that is busy, cuts the line, spoils bytes and refuses."""
 
 import os
-import threading
 
 import httpx
 import pytest
-from makers import carry_out_here
-from werkzeug.serving import make_server
+from makers import carry_out_here, wait_for
 
 from drawstring.core.errors import ConflictError, MissingError, OutputError
 from drawstring.runs.checking import check_package
-from drawstring.runs.handoff import send_package
-from drawstring.standins.client_inbox import Faults, create_inbox
-from drawstring.store.models import Run
+from drawstring.runs.handoff import Sender, carry_out_sending, send_package
+from drawstring.store import sendings
+from drawstring.store.models import Package, Run, Sending, now
 
 
 @pytest.fixture
-def inbox(tmp_path):
-    """A served inbox: its address, folder and faults."""
-    faults = Faults()
-    server = make_server("127.0.0.1", 0, create_inbox(str(tmp_path / "inbox"), faults), threaded=True)
-    thread = threading.Thread(target=server.serve_forever)
-    thread.start()
-    yield f"http://127.0.0.1:{server.port}", str(tmp_path / "inbox"), faults
-    server.shutdown()
-    thread.join()
+def sent(sessions, package):
+    """Ask for the package to be sent, carry it out as the engine does; give its row."""
+
+    def send(address: str, *, tries: int = 6) -> Sending:
+        with sessions.begin() as session:
+            number = sendings.ask(session, session.query(Package).one(), "client", address).id
+        carry_out_sending(sessions, number, tries=tries)
+        with sessions() as session:
+            return session.get_one(Sending, number)
+
+    return send
 
 
 @pytest.fixture
@@ -72,3 +72,46 @@ def test_a_refusing_or_absent_inbox_is_told_in_its_own_words(inbox, package):
     with pytest.raises(MissingError, match="holds no manifest"):
         send_package(package, url, "TW010_v001")
     assert not os.path.exists(os.path.join(folder, "TW010_v001"))
+
+
+def test_a_sending_in_the_ledger_ends_with_a_receipt_or_says_when_it_is_tried_again(inbox, sessions, sent):
+    url, folder, faults = inbox
+    faults.busy = 1
+    row = sent(url, tries=1)
+    assert (row.state, row.tries) == ("waiting", 1) and "inbox is busy" in row.fault["what"]
+    assert 20 < (row.due_at - now()).total_seconds() <= 30
+    with sessions() as session:
+        assert not sendings.due(session), "not before its time"
+    row = sent(url)  # asked again while it waits: it is the same one
+    assert row.state == "received" and row.done_bytes == row.total_bytes > 0 and not row.fault
+    assert row.receipt["package"] == "TW010_v001"
+    assert check_package(os.path.join(folder, "TW010_v001")).is_proven
+    faults.refuse = "The project is closed."
+    row = sent(url)
+    assert row.state == "refused" and "project is closed" in row.fault["what"]
+
+
+def test_the_engine_sends_to_each_inbox_beside_the_others_and_goes_on_after_a_crash(inbox, sessions, sent):
+    url, folder, faults = inbox
+    with sessions.begin() as session:
+        of = session.query(Package).one()
+        # What an engine that was killed left: under way, with nobody at it.
+        left = sendings.ask(session, of, "client", url)
+        left.state = "sending"
+        other = sendings.ask(session, of, "somebody away", "http://127.0.0.1:9")
+        ids = left.id, other.id
+    sender = Sender(sessions)
+    wait_for(lambda: sender.step() or _state(sessions, ids[0]) == "received")
+    assert _state(sessions, ids[1]) == "sending", "a slow inbox holds up no other"
+    with sessions.begin() as session:
+        sendings.stop(session, session.get_one(Sending, ids[1]))
+        with pytest.raises(ConflictError, match="stopped already"):
+            sendings.stop(session, session.get_one(Sending, ids[1]))
+        session.query(Package).one().state = "incomplete"
+    with sessions.begin() as session, pytest.raises(ConflictError, match="take it for whole"):
+        sendings.ask(session, session.query(Package).one(), "client", url)
+
+
+def _state(sessions, number: int) -> str:
+    with sessions() as session:
+        return session.get_one(Sending, number).state

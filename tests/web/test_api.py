@@ -98,6 +98,20 @@ def test_a_whole_shot_is_driven_without_a_browser(api, app, sources, sessions, t
     status, said = api("POST", f"/packages/{package}/copy", {"folder": "../../outside"})
     assert status == 422 and "leads out" in said["errors"][0]["what"]
     assert api("GET", f"/packages/{package}/zip")[1].data[:2] == b"PK"
+    assert api("GET", "/shows/Other/packages")[1]["packages"][0]["package"] == package
+    told = api("GET", f"/runs/{number}/frames/1012")[1]
+    assert told["state"] == "proven" and told["file"].endswith(".1012.exr")
+    # Sent where the installation says, and nowhere else.
+    (name,) = api("GET", "/inboxes")[1]["inboxes"]
+    status, said = api("POST", f"/packages/{package}/send", {"inbox": "http://127.0.0.1:9"})
+    assert status == 404 and "only where this installation says" in said["errors"][0]["why"]
+    sending = api("POST", f"/packages/{package}/send", {"inbox": name})[1]
+    assert sending["state"] == "waiting"
+    assert api("POST", f"/packages/{package}/send", {"inbox": name})[1] == sending, "once at a time"
+    assert api("POST", f"/sendings/{sending['sending']}/stop")[1]["state"] == "stopped"
+    assert api("GET", f"/sendings/{sending['sending']}")[1]["state"] == "stopped"
+    tried = api("POST", f"{base}/TW010/estimate", {"frames": 2})[1]
+    assert tried["frames"] == FRAMES and tried["bytes"] == tried["frame_bytes"] * FRAMES > 0
     # The same for another shot: told first, then written, and a recipe taken whole.
     api("POST", f"{base}/TW020/deliveries", {"folder": str(sources / "tidewrack" / "TW020")})
     asked = {"shots": ["TW020"], "from": "TW010", "knots": ["pack"]}

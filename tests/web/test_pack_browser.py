@@ -16,7 +16,7 @@ def pack_of(sessions, code: str = "TW010"):
         return recipes.current(session, shows.find_shot(session, code)).pack
 
 
-def test_what_is_asked_for_is_set_ordered_run_and_handed_on(page, fog, sessions, tmp_path):
+def test_what_is_asked_for_is_set_ordered_run_and_handed_on(page, fog, sessions, tmp_path, inbox):
     page.goto(f"/shots/{fog.id}/pack")
     assert page.locator(".targets li").count() == page.locator(".map svg path").count() > 10
     page.locator("#pack-profile").select_option("one file per pass")
@@ -57,6 +57,11 @@ def test_what_is_asked_for_is_set_ordered_run_and_handed_on(page, fog, sessions,
     assert "frames packed, proven and thrown away" in page.locator("#estimate").inner_text()
     page.get_by_role("button", name="Run 6 frames").click()
     page.locator("#run[data-state=done]").wait_for(timeout=90_000)
+    # What was done to a frame, step by step.
+    page.get_by_role("link", name="1012", exact=True).click()
+    log = page.locator(".frame-log")
+    log.get_by_text("channels equal").last.wait_for()
+    assert "Try 1" in log.inner_text() and "computed" in log.inner_text()
     page.get_by_role("link", name="Open the package").click()
     page.get_by_text("6 files proven").wait_for()
     with sessions() as session:
@@ -79,6 +84,15 @@ def test_what_is_asked_for_is_set_ordered_run_and_handed_on(page, fog, sessions,
     page.locator("#folder").fill("client")
     page.get_by_role("button", name="copy", exact=True).click()
     page.locator("#copied").get_by_text("every file has its sum").wait_for()
+    # To the client's inbox: it is slow at first, and spoils a file on the way.
+    _, arrived, faults = inbox
+    faults.busy, faults.spoil = 2, 1
+    page.get_by_role("button", name="send", exact=True).click()
+    page.locator(".sending.is-received").get_by_text("Receipt").wait_for()
+    assert os.path.exists(f"{arrived}/TW010_v001/z_far/TW010_z_far_v001.1010.exr")
+    page.get_by_role("link", name="all packages").click()
+    assert "made-up-client: received" in page.locator("#packages tbody tr").inner_text()
+    page.go_back()
     page.get_by_role("link", name="Report").click()
     page.get_by_role("heading", name="What was proven").wait_for()
     assert page.locator("img").evaluate_all("all => all.every(one => one.naturalWidth > 0)")

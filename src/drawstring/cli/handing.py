@@ -17,7 +17,7 @@ from drawstring.runs.handoff import copy_package, make_report, make_review, zip_
 from drawstring.runs.planning import plan_to_try
 from drawstring.store import ledger, sendings, shows, tokens
 from drawstring.store.standing import standing
-from drawstring.store.telling import package_name, run_data, sending_data
+from drawstring.store.telling import frame_data, package_name, run_data, sending_data
 
 
 @main.command("estimate")
@@ -81,6 +81,18 @@ def change_run(installation: Installation, does: str, run: int, wants_json: bool
         ways[does](session, one)
         data = run_data(session, one)
     say(data, wants_json, lambda: f"Run {run} is {data['state']}.")
+
+
+@runs_group.command("log")
+@click.argument("run", type=int)
+@click.argument("frame", type=int)
+@as_json
+@click.pass_obj
+def frame_log(installation: Installation, run: int, frame: int, wants_json: bool) -> None:
+    """Tell what was done to FRAME of RUN, step by step."""
+    with opened(installation) as session:
+        data = frame_data(ledger.find_frame(session, ledger.find_run(session, run), frame))
+    say(data, wants_json, lambda: "\n".join(f"{d['at']:8.2f} s  {d['says']}" for d in data["log"]))
 
 
 @main.group("hand-off")

@@ -30,6 +30,10 @@ class Progress:
         Frames a minute over the last ones; 0 while unknown.
     seconds_left : float or None
         At that rate.
+    frame_seconds : float
+        A worker's time for a proven frame, on average; 0 while unknown.
+    memory_bytes : int
+        The most a worker had held; 0 while unknown.
     """
 
     total: int
@@ -38,6 +42,8 @@ class Progress:
     size_bytes: int
     rate: float
     seconds_left: float | None
+    frame_seconds: float = 0.0
+    memory_bytes: int = 0
 
     @property
     def left(self) -> int:
@@ -90,18 +96,27 @@ def progress(session: Session, runs: list[Run]) -> dict[int, Progress]:
             func.coalesce(func.sum(RunFrame.size_bytes), 0),
             func.count(case((RunFrame.ended_at > recently, 1))),
             func.min(case((RunFrame.ended_at > recently, RunFrame.ended_at))),
+            func.coalesce(func.avg(case((RunFrame.state == "proven", RunFrame.seconds))), 0.0),
+            func.max(RunFrame.memory_bytes),
         )
         .where(RunFrame.run_id.in_([run.id for run in runs]))
         .group_by(RunFrame.run_id)
     )
     counted = {}
-    for run_id, total, proven, failed, size, lately, since in session.execute(query):
+    for run_id, total, proven, failed, size, lately, since, seconds, memory in session.execute(query):
         rate = 0.0
         if lately > 1:
             rate = (lately - 1) / max(0.5, (now() - since).total_seconds()) * 60
         left = total - proven - failed
         counted[run_id] = Progress(
-            total, proven, failed, int(size), rate, left / rate * 60 if rate and left else None
+            total,
+            proven,
+            failed,
+            int(size),
+            rate,
+            left / rate * 60 if rate and left else None,
+            float(seconds),
+            int(memory),
         )
     return counted
 
@@ -204,6 +219,22 @@ def packages_of(session: Session, show: Show, *, limit: int = 500) -> list[Packa
         .options(joinedload(Package.run).joinedload(Run.shot), selectinload(Package.sendings))
     )
     return list(session.scalars(query))
+
+
+def find_frame(session: Session, run: Run, number: int) -> RunFrame:
+    """Find a frame of a run.
+
+    Raises
+    ------
+    MissingError
+        The run has none of this number.
+    """
+    frame = session.get(RunFrame, (run.id, number))
+    if frame is None:
+        raise MissingError(
+            f"Run {run.id} has no frame {number}.", where="frame", remedy="Choose one of its cells."
+        )
+    return frame
 
 
 def find_package(session: Session, package_id: int) -> Package:

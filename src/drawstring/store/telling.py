@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from drawstring.store import ledger
-from drawstring.store.models import Package, Run, Sending, Shot, Show
+from drawstring.store.models import Package, Run, RunFrame, Sending, Shot, Show
 from drawstring.store.sharing import Outcome
 from drawstring.store.standing import standing
 
@@ -57,7 +57,26 @@ def run_data(session: Session, run: Run) -> dict[str, Any]:
         "proven": counted.proven,
         "seconds_left": counted.seconds_left,
         "failed": {str(f.number): f.fault for f in run.frames if f.state == "failed"},
+        "frame_seconds": counted.frame_seconds,
+        "memory_bytes": counted.memory_bytes,
         "notes": run.notes,
+    }
+
+
+def frame_data(frame: RunFrame) -> dict[str, Any]:
+    """Tell what was done to a frame of a run."""
+    return {
+        "run": frame.run_id,
+        "frame": frame.number,
+        "state": frame.state,
+        "file": frame.file_name,
+        "bytes": frame.size_bytes,
+        "seconds": frame.seconds,
+        "checksum": frame.checksum,
+        "worker": frame.worker,
+        "memory_bytes": frame.memory_bytes,
+        "log": frame.log,
+        "fault": frame.fault or None,
     }
 
 

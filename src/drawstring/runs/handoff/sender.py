@@ -14,7 +14,7 @@ from contextlib import suppress
 from sqlalchemy.orm import Session, sessionmaker
 
 from drawstring.core.errors import DrawstringError, OutputError
-from drawstring.runs.handoff.sending import send_package
+from drawstring.runs.handoff.sending import TRIES, send_package
 from drawstring.store import sendings
 from drawstring.store.database import DatabaseAway, unit_of_work
 from drawstring.store.models import Sending
@@ -59,8 +59,13 @@ class Sender:
             log.warning("Sending %s will be taken up again: %s", number, error)
 
 
-def carry_out_sending(sessions: sessionmaker[Session], number: int) -> None:
+def carry_out_sending(sessions: sessionmaker[Session], number: int, *, tries: int = TRIES) -> None:
     """Send a package and write down its receipt, or why there is none.
+
+    Parameters
+    ----------
+    tries : int
+        How often in a row one file may be cut off, before the sending is put off.
 
     Raises
     ------
@@ -87,8 +92,18 @@ def carry_out_sending(sessions: sessionmaker[Session], number: int) -> None:
             if not goes_on:
                 raise _StoppedError
 
+    def waited(seconds: float) -> None:
+        until = time.monotonic() + seconds
+        while (left := until - time.monotonic()) > 0:
+            time.sleep(min(1.0, left))
+            with suppress(DatabaseAway):
+                with unit_of_work(sessions) as session:
+                    row = session.get(Sending, number)
+                if row is None or row.state != "sending":
+                    raise _StoppedError
+
     try:
-        receipt, fault = send_package(folder, address, name, on_bytes=told), None
+        receipt, fault = send_package(folder, address, name, on_bytes=told, tries=tries, wait=waited), None
     except _StoppedError:
         return
     except DrawstringError as error:

@@ -21,6 +21,9 @@ from drawstring.runs.handoff.contents import contents
 from drawstring.runs.proof import checksum
 
 _TUS = {"Tus-Resumable": "1.0.0"}
+TRIES = 6
+"""How often in a row one file may be cut off."""
+
 _BLOCK = 4 << 20
 _CHECKSUM_MISMATCH = 460
 _GOES_ON_ELSEWHERE = 409
@@ -36,7 +39,7 @@ def send_package(
     url: str,
     name: str,
     *,
-    tries: int = 6,
+    tries: int = TRIES,
     wait: Callable[[float], None] = time.sleep,
     on_bytes: Callable[[int, int], None] = lambda done, total: None,
     client: httpx.Client | None = None,

@@ -96,7 +96,10 @@ def create_inbox(folder: str, faults: Faults | None = None) -> Flask:
         length = request.headers.get("Upload-Length", "")
         if not length.isdigit():
             return _said("The file has no length.", 400)
-        inbox.uploads.setdefault(number, _Upload(package, name, int(length), said.get("sum", ""), path))
+        announced = _Upload(package, name, int(length), said.get("sum", ""), path)
+        # Also when this inbox was started anew since it arrived.
+        announced.is_whole = os.path.exists(path) and _sum_of(path) == announced.checksum
+        inbox.uploads.setdefault(number, announced)
         os.makedirs(os.path.dirname(path), exist_ok=True)
         answer = make_response("", 201)
         answer.headers.update({"Tus-Resumable": TUS, "Location": f"/files/{number}"})
@@ -175,14 +178,20 @@ def _wanted(inbox: _Inbox, package: str, whole: dict[str, _Upload]) -> list[str]
 
 def _finish(upload: _Upload) -> Response:
     part = f"{upload.path}.part"
-    with open(part, "rb") as file:
-        digest = xxhash.xxh3_128(file.read()).hexdigest()
-    if upload.checksum and digest != upload.checksum:
+    if upload.checksum and _sum_of(part) != upload.checksum:
         os.unlink(part)
         return _said("The file arrived otherwise than it was sent.", CHECKSUM_MISMATCH)
     os.replace(part, upload.path)
     upload.is_whole = True
     return _went_on(upload)
+
+
+def _sum_of(path: str) -> str:
+    digest = xxhash.xxh3_128()
+    with open(path, "rb") as file:
+        while block := file.read(1 << 22):
+            digest.update(block)
+    return digest.hexdigest()
 
 
 def _went_on(upload: _Upload) -> Response:

@@ -14,7 +14,7 @@ from drawstring.runs.handoff.contents import manifest_of
 from drawstring.runs.planning import plan_run
 from drawstring.store import ledger, sendings, shows
 from drawstring.store.standing import standing
-from drawstring.store.telling import package_data, package_name, run_data, sending_data
+from drawstring.store.telling import frame_data, package_data, package_name, run_data, sending_data
 from drawstring.web.api.bodies import Copying, NewRuns, SendingTo, read_body
 from drawstring.web.api.entry import bp, shot_of
 from drawstring.web.packages.copies import target_below
@@ -57,6 +57,13 @@ def get_run(number: int) -> dict[str, Any]:
     """Tell of a run: how far it is, and what failed."""
     with work() as session:
         return run_data(session, ledger.find_run(session, number))
+
+
+@bp.get("/runs/<int:number>/frames/<int:frame>")
+def get_frame(number: int, frame: int) -> dict[str, Any]:
+    """Tell what was done to a frame of a run, step by step."""
+    with work() as session:
+        return frame_data(ledger.find_frame(session, ledger.find_run(session, number), frame))
 
 
 @bp.post("/runs/<int:number>/<does>")

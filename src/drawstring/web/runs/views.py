@@ -87,7 +87,16 @@ def run(run_id: int) -> str:
             how=standing(session, one.shot),
             progress=ledger.progress(session, [one])[one.id],
             is_busy=one.state in ledger.UNDER_WAY,
+            frame=next((f for f in one.frames if f.number == request.args.get("frame", type=int)), None),
         )
+
+
+@bp.get("/runs/<int:run_id>/frames/<int:number>")
+def frame(run_id: int, number: int) -> str:
+    """Tell what was done to a frame, step by step."""
+    with work() as session:
+        run = ledger.find_run(session, run_id)
+        return render_template("runs/_frame.html", run=run, frame=ledger.find_frame(session, run, number))
 
 
 @bp.post("/runs/<int:run_id>/cancel")
