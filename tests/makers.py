@@ -80,7 +80,7 @@ def carry_out_here(session: Session, run: Run) -> None:
         row = rows[task.number]
         row.state = "failed" if answer.fault else "proven"
         row.attempts, row.ended_at = 1, now()
-        row.fault, row.proof = dict(answer.fault), answer.proof
+        row.fault, row.proof, row.log = dict(answer.fault), answer.proof, list(answer.log)
         row.checksum, row.size_bytes = answer.checksum, answer.size_bytes
     close_package(session, run)
     validate_manifest(run.folder)

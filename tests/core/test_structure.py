@@ -1,5 +1,7 @@
 """Structures of many kinds: chunk tables walked, layers split, sequences reported, headers kept."""
 
+from pathlib import Path
+
 import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
@@ -49,6 +51,16 @@ def test_lines_written_upwards_are_no_fault(tmp_path):
     planes = {"Z": PICTURE[..., 0].copy(), "R": PICTURE[..., 1].astype(np.float16)}
     path = str(write_plain(tmp_path / "up.exr", planes, **header))
     assert walk(path).fault is None
+    # Small tiles of noise and of nothing: what follows the table reads like any number, 0 included.
+    tiles = OpenEXR.TileDescription()
+    tiles.xSize = tiles.ySize = 16
+    noise = np.where(np.arange(90)[:, None] < 45, RNG.random((90, 130)), 0).astype(np.float32)
+    tiled = {**header, "type": OpenEXR.tiledimage, "tiles": tiles, "compression": OpenEXR.NO_COMPRESSION}
+    path = str(write_plain(tmp_path / "up_tiled.exr", {"Y": noise}, **tiled))
+    assert walk(path).fault is None
+    (tmp_path / "cut.exr").write_bytes(Path(path).read_bytes()[:-9])
+    assert "ends early" in walk(str(tmp_path / "cut.exr")).fault
+    path = str(tmp_path / "up.exr")
     np.testing.assert_array_equal(read_channels(path, [ChannelRef(0, "Z")])[ChannelRef(0, "Z")], planes["Z"])
 
 

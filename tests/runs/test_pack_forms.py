@@ -23,6 +23,7 @@ from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
 from drawstring.core.pack.profile import SHIPPED, Profile, read_profile, written
 from drawstring.core.recipe import compute, plan_outputs
+from drawstring.core.recipe.profile_checks import is_turned
 from drawstring.runs.checking import check_package
 from drawstring.runs.handoff import copy_package, make_report, make_review, zip_of
 from drawstring.runs.handoff.report import render_report
@@ -80,7 +81,7 @@ def test_a_part_for_each_pass_with_its_own_compression_and_window(packed, source
     run = packed(
         pack__parts="a part for each pass", pack__compression="dwaa", pack__reach="what is covered",
         pack__object_matte__compression="zip", pack__position__compression="zips",
-        pack__depth__compression="piz", pack__tiling="tiles of 64",
+        pack__depth__compression="piz", pack__tiling="tiles of 64", pack__line_order="bottom line first",
     )  # fmt: skip
     assert run.package.state == "proven", [frame.fault for frame in run.frames]
     parts = parts_of(first_file(run))
@@ -88,6 +89,7 @@ def test_a_part_for_each_pass_with_its_own_compression_and_window(packed, source
     with OpenEXR.File(first_file(run), header_only=True) as file:
         kinds = {part.name(): part.header["compression"].name for part in file.parts}
         assert all("tiles" in part.header for part in file.parts)
+        assert {part.header["lineOrder"] for part in file.parts} == {OpenEXR.DECREASING_Y}
     assert (kinds["beauty"], kinds["object_matte"], kinds["depth"]) == (
         "DWAA_COMPRESSION", "ZIP_COMPRESSION", "PIZ_COMPRESSION",
     )  # fmt: skip
@@ -228,6 +230,37 @@ def test_what_a_profile_asks_is_set_at_a_press_and_proven_on_the_file(plan, sess
         carry_out_here(session, small)
         assert "more than 0.01" in small.frames[0].fault["what"]
         assert not [name for name in os.listdir(small.folder) if name.endswith(".exr")]
+
+
+def test_ranges_and_which_end_is_white_are_held_against_the_written_file(packed):
+    def asked(**said: object) -> str:
+        return written(Profile(name="to order", **said))
+
+    run = packed(pack__profile=asked(ranges={"depth_normalised": (0, 1), "emission": (0, 1e5)}))
+    values = parts_of(first_file(run))[""]["depth_normalised.V"]
+    low, high, lost = run.frames[0].proof["ranges"]["depth_normalised.V"]
+    assert (low, high, lost) == (values.min(), values.max(), 0) and 0 <= low < high <= 1
+    # With pictures beside it: what fails leaves nothing of its frame, whole files included.
+    run = packed(
+        code="TW020", pack__profile=asked(ranges={"depth_normalised": (0, 0.5)}),
+        pack__also="pictures of each pass",
+    )  # fmt: skip
+    fault = run.frames[0].fault["what"]
+    assert f"depth_normalised.V reaches from {low:.6g} to {high:.6g}, beyond 0 to 0.5" in fault
+    assert not [name for _, _, names in os.walk(run.folder) for name in names if "1010" in name]
+    said = [step["says"] for step in run.frames[0].log]
+    assert any("beside" in one for one in said) and said[-1] == fault
+
+
+@pytest.mark.parametrize("white", ["near", "far"])
+@pytest.mark.parametrize("falls", [True, False])
+def test_white_is_found_at_whichever_end_it_is(white, falls):
+    z = np.linspace(2, 80, 1200, dtype=np.float32).reshape(30, 40)
+    ramp = (1 / z - 1 / 80) / (1 / 2 - 1 / 80)  # white is near
+    z[0, :5] = np.inf
+    one = Profile(name="x", depth_white=white)
+    assert is_turned(one, ramp if falls else 1 - ramp, z) is ((white == "near") is not falls)
+    assert not is_turned(Profile(name="x"), ramp, z) and not is_turned(one, np.ones_like(z), z)
 
 
 @pytest.mark.parametrize("profile", SHIPPED, ids=lambda one: one.name)

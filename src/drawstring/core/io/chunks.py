@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import os
 import struct
+import sys
 from dataclasses import dataclass
 from typing import BinaryIO
 
@@ -34,6 +35,7 @@ STRUCTURAL = frozenset(
 """Attributes that decide how the pixels lie."""
 
 _TILED, _MULTIPART = 0x200, 0x1000
+_TABLE_BLOCK = 4096
 _TYPES = {0: "uint", 1: "half", 2: "float"}
 
 
@@ -156,6 +158,24 @@ def _walk_headers(file: BinaryIO, size: int, *, multipart: bool) -> tuple[list[b
             return structure, lists
 
 
+def _chunk_table(file: BinaryIO, start: int) -> list[int]:
+    """Read the chunk table, which ends where the chunk begins that lies first in the file.
+
+    In decreasing line order that one is not the table's first entry: so each entry may bring the end nearer,
+    and the table is read until it meets it. What was not written is 0.
+    """
+    offsets: list[int] = []
+    end = sys.maxsize
+    while block := file.read(_TABLE_BLOCK):
+        for (offset,) in struct.iter_unpack("<Q", block[: len(block) // 8 * 8]):
+            if start + 8 * len(offsets) >= end:
+                return offsets
+            offsets.append(offset)
+            if start < offset < end:
+                end = offset
+    return offsets
+
+
 def _fault_of_chunks(file: BinaryIO, size: int, *, multipart: bool, tiled: bool) -> str | None:
     table_start = file.tell()
     first = file.read(8)
@@ -167,13 +187,8 @@ def _fault_of_chunks(file: BinaryIO, size: int, *, multipart: bool, tiled: bool)
         return "was never finished: the renderer stopped while writing it"
     if smallest <= table_start or smallest > size:
         return f"ends early: {size:,} bytes are here, its first chunk would lie at {smallest:,}"
-    table = first + file.read(int(smallest) - table_start - 8)
-    offsets = struct.unpack(f"<{len(table) // 8}Q", table[: len(table) // 8 * 8])
-    # Decreasing line order: the first entry is not the smallest, and chunk bytes were read as offsets.
-    if min(offsets) < smallest:
-        smallest = min(offset for offset in offsets if offset > table_start) if 0 not in offsets else 0
-        if smallest:
-            offsets = offsets[: max(1, (smallest - table_start) // 8)]
+    file.seek(table_start)
+    offsets = _chunk_table(file, table_start)
     if 0 in offsets:
         here = sum(1 for offset in offsets if offset)
         return f"was never finished: {here} of {len(offsets)} chunks are in it"

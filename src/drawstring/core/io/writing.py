@@ -107,6 +107,8 @@ class PartToWrite:
         Side of a tile in pixels; 0 for scan lines.
     said : mapping
         Header attributes of its own, such as its view.
+    is_upwards : bool
+        Whether the file begins with the bottom line (`lineOrder` decreasingY).
     """
 
     channels: Mapping[str, Stored]
@@ -115,6 +117,7 @@ class PartToWrite:
     name: str = ""
     tile: int = 0
     said: Mapping[str, Any] = field(default_factory=dict)
+    is_upwards: bool = False
 
 
 def put_exr(
@@ -169,6 +172,7 @@ def put_parts(
             "dataWindow": _corners(part.data_window),
             "displayWindow": _corners(display_window),
             "pixelAspectRatio": float(pixel_aspect),
+            "lineOrder": OpenEXR.DECREASING_Y if part.is_upwards else OpenEXR.INCREASING_Y,
         }
         if part.tile:
             tiles = OpenEXR.TileDescription()

@@ -182,6 +182,15 @@ def read_also(text: str, where: str) -> tuple[Also, ...]:
     return tuple(one for one in Also if one in names)
 
 
+class LineOrder(StrEnum):
+    """Which line, or row of tiles, a file begins with; the picture is the same."""
+
+    DOWN = "top line first"
+    """As nearly everything expects (the format's `increasingY`)."""
+    UP = "bottom line first"
+    """For readers that build pictures upwards (`decreasingY`)."""
+
+
 class Tiling(StrEnum):
     """Whether pictures are stored in lines or in tiles."""
 

@@ -17,6 +17,7 @@ from drawstring.core.pack.form import (
     Also,
     Compression,
     Files,
+    LineOrder,
     Parts,
     PictureFile,
     Reach,
@@ -93,6 +94,7 @@ class PackSettings(KnotSettings):
     files: Files = setting(Files.ONE, "Into how many files a frame goes.")
     parts: Parts = setting(Parts.ONE, "Into how many parts a file is divided.")
     tiling: Tiling = setting(Tiling.LINES, "Whether pictures are stored in lines or in tiles.")
+    line_order: LineOrder = setting(LineOrder.DOWN, "Which line a file begins with.")
     reach: Reach = setting(Reach.ALL, "How far the data window reaches.")
     alpha: AlphaKind = setting(AlphaKind.PREMULTIPLIED, "How colours stand to alpha in what goes out.")
     compression: Compression = setting(Compression.ZIP, "How the files are compressed.")

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from drawstring.core.arrays import Stored
 from drawstring.core.io.facts import Window
 from drawstring.core.io.writing import PartToWrite
-from drawstring.core.pack.form import LOSSY, Compression, Parts
+from drawstring.core.pack.form import LOSSY, Compression, LineOrder, Parts
 from drawstring.core.pack.layout import CONSTANT, OutputChannel, compressions_of
 from drawstring.core.pack.naming import view_of
 from drawstring.core.pack.settings import PackSettings
@@ -46,7 +46,15 @@ def packed_files(
         planes: dict[str, Stored] = {one.name: cut(stowed[one].values, window, to) for one in mine}
         said = _views_said(mine, settings, default_view)
         files.setdefault(of_pass, []).append(
-            PartToWrite(planes, compression.value, to, part, settings.tiling.side, said)
+            PartToWrite(
+                planes,
+                compression.value,
+                to,
+                part,
+                settings.tiling.side,
+                said,
+                is_upwards=settings.line_order is LineOrder.UP,
+            )
         )
     return files
 

@@ -15,7 +15,17 @@ from werkzeug.wrappers import Response
 from drawstring.core.colour import VIEWS
 from drawstring.core.errors import SettingError
 from drawstring.core.pack import Compression, StoredType
-from drawstring.core.pack.form import AlphaKind, Also, Files, Parts, PictureFile, Reach, Style, Tiling
+from drawstring.core.pack.form import (
+    AlphaKind,
+    Also,
+    Files,
+    LineOrder,
+    Parts,
+    PictureFile,
+    Reach,
+    Style,
+    Tiling,
+)
 from drawstring.core.pack.profile import read_profile, written
 from drawstring.core.recipe.profile_checks import asked_settings
 from drawstring.runs.estimate import Estimate, try_frames
@@ -185,7 +195,8 @@ def pack_words(session: Session, shot: Shot) -> dict[str, Any]:
         "drawn": draw_map(how),
         "choices": {
             "compression": list(Compression), "style": list(Style), "files": list(Files),
-            "parts": list(Parts), "tiling": list(Tiling), "reach": list(Reach), "alpha": list(AlphaKind),
+            "parts": list(Parts), "tiling": list(Tiling), "line_order": list(LineOrder),
+            "reach": list(Reach), "alpha": list(AlphaKind),
             "also": list(Also), "picture_file": list(PictureFile), "view": [View(name) for name in VIEWS],
         },
         "types": list(StoredType),
