@@ -8,11 +8,9 @@ import time
 from contextlib import suppress
 from datetime import timedelta
 
-import numpy as np
-import OpenEXR
 import psutil
 import pytest
-from makers import FRAMES
+from makers import FRAMES, same_bits
 
 from drawstring.runs.checking import check_package
 from drawstring.runs.cluster import cluster
@@ -20,17 +18,6 @@ from drawstring.store import ledger
 from drawstring.store.models import Run, RunFrame, now
 
 KILLS = 50
-
-
-def bits_of(folder: str) -> dict[str, dict[str, bytes]]:
-    """Give every channel's bits of every frame; what the version says in headers and names is left aside."""
-    found = {}
-    for name in sorted(os.listdir(folder)):
-        if name.endswith(".exr"):
-            with OpenEXR.File(os.path.join(folder, name), separate_channels=True) as file:
-                pixels = {n: np.ascontiguousarray(c.pixels).tobytes() for n, c in file.channels().items()}
-            found[name.rpartition("_v")[2].partition(".")[2]] = pixels
-    return found
 
 
 def nothing_half_written(folder: str) -> bool:
@@ -75,7 +62,7 @@ def test_workers_killed_at_random_moments_lose_nothing(plan, finish, workers, se
             killer.join()
     assert len(killed) == KILLS and run.package.state == "proven"
     assert check_package(run.folder).is_proven and nothing_half_written(run.folder)
-    assert bits_of(run.folder) == bits_of(undisturbed.folder)
+    assert same_bits(run.folder, undisturbed.folder)
 
 
 @pytest.fixture
@@ -116,7 +103,7 @@ def test_a_full_disk_is_said_and_going_on_does_only_what_is_missing(
     run = finish(number, workers)
     assert run.package.state == "proven" and check_package(run.folder).is_proven
     assert {f.number: f.ended_at for f in run.frames if f.number in before} == before
-    assert bits_of(run.folder) == bits_of(undisturbed.folder)
+    assert same_bits(run.folder, undisturbed.folder)
 
 
 def test_a_clock_that_jumps_changes_what_is_told_and_nothing_else(plan, finish, workers, sessions):
@@ -128,4 +115,4 @@ def test_a_clock_that_jumps_changes_what_is_told_and_nothing_else(plan, finish, 
             told = ledger.progress(session, [session.get_one(Run, run.id)])[run.id]
         assert told.proven == FRAMES and told.rate >= 0 and told.seconds_left is None
     again = finish(plan(), workers)
-    assert (again.state, again.version) == ("done", 2) and bits_of(again.folder) == bits_of(run.folder)
+    assert (again.state, again.version) == ("done", 2) and same_bits(again.folder, run.folder)
