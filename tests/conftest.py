@@ -5,17 +5,15 @@ from __future__ import annotations
 import shutil
 import tempfile
 import threading
-import uuid
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import hypothesis
 import pytest
 from local_postgres import LocalPostgres, as_account, free_port
-from makers import FRAMES, HEIGHT, WIDTH
-from sqlalchemy import Engine, create_engine, event
+from makers import FRAMES, HEIGHT, WIDTH, copied_database
+from sqlalchemy import Engine, event
 from sqlalchemy.orm import Session, sessionmaker
-from sqlalchemy.pool import NullPool
 from werkzeug.serving import make_server
 
 from drawstring.core.arrivals import Candidate, scan
@@ -55,14 +53,8 @@ def postgres() -> Iterator[LocalPostgres]:
 @pytest.fixture
 def database_url(postgres: LocalPostgres) -> Iterator[str]:
     """A database of one test's own, for what commits or runs in other processes."""
-    name = f"test_{uuid.uuid4().hex[:10]}"
-    admin = create_engine(postgres.url("postgres"), isolation_level="AUTOCOMMIT", poolclass=NullPool)
-    with admin.connect() as connection:
-        connection.exec_driver_sql(f"CREATE DATABASE {name} TEMPLATE pattern")
-    yield postgres.url(name)
-    with admin.connect() as connection:
-        connection.exec_driver_sql(f"DROP DATABASE {name} WITH (FORCE)")
-    admin.dispose()
+    with copied_database(postgres) as url:
+        yield url
 
 
 @pytest.fixture
@@ -108,8 +100,14 @@ def count_queries() -> Iterator[Callable[[Session], list[str]]]:
 
 
 @pytest.fixture(scope="session")
-def sources(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo show, small: a folder that may be scanned. Not to be changed."""
+def sources(demo_show: Path) -> Path:
+    """A folder that may be scanned. Not to be changed."""
+    return demo_show
+
+
+@pytest.fixture(scope="session")
+def demo_show(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo show, small, below a folder."""
     folder = tmp_path_factory.mktemp("sources")
     for _ in render_show(str(folder / "tidewrack"), width=WIDTH, height=HEIGHT, frames=FRAMES, workers=2):
         pass
@@ -146,7 +144,13 @@ def shot(session: Session, candidate: Candidate) -> Shot:
 
 
 @pytest.fixture
-def installation(tmp_path: Path, sources: Path, database_url: str) -> Installation:
+def installation(own_installation: Installation) -> Installation:
+    """The installation that the test works with."""
+    return own_installation
+
+
+@pytest.fixture
+def own_installation(tmp_path: Path, sources: Path, database_url: str) -> Installation:
     """An installation of the test's own."""
     return Installation(
         var=str(tmp_path / "var"),

@@ -5,14 +5,19 @@ from __future__ import annotations
 import json
 import os
 import time
-from collections.abc import Callable
+import uuid
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from importlib.resources import files
 from pathlib import Path
 
 import numpy as np
 import OpenEXR
 from jsonschema import Draft202012Validator
+from local_postgres import LocalPostgres
+from sqlalchemy import create_engine
 from sqlalchemy.orm import Session
+from sqlalchemy.pool import NullPool
 
 from drawstring.installation import Installation
 from drawstring.runs.frame import carry_out
@@ -36,6 +41,19 @@ def environment_of(installation: Installation) -> dict[str, str]:
         "DRAWSTRING_DATABASE_URL": installation.database_url,
         "DRAWSTRING_WORKERS": str(installation.workers),
     }
+
+
+@contextmanager
+def copied_database(postgres: LocalPostgres) -> Iterator[str]:
+    """A database with today's tables for a while; give its address."""
+    name = f"test_{uuid.uuid4().hex[:10]}"
+    admin = create_engine(postgres.url("postgres"), isolation_level="AUTOCOMMIT", poolclass=NullPool)
+    with admin.connect() as connection:
+        connection.exec_driver_sql(f"CREATE DATABASE {name} TEMPLATE pattern")
+    yield postgres.url(name)
+    with admin.connect() as connection:
+        connection.exec_driver_sql(f"DROP DATABASE {name} WITH (FORCE)")
+    admin.dispose()
 
 
 def write_plain(path: Path, channels: dict[str, np.ndarray], **header: object) -> Path:

@@ -2,22 +2,29 @@
 
 from __future__ import annotations
 
+import shutil
 import subprocess
 import sys
 import urllib.request
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
 
 import pytest
 from flask import Flask
 from flask.testing import FlaskClient
-from makers import environment_of, wait_for
+from local_postgres import LocalPostgres, free_port
+from makers import copied_database, environment_of, wait_for
 from playwright.sync_api import Browser, Page, sync_playwright
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from drawstring.core.arrivals import Candidate, scan
+from drawstring.installation import Installation
 from drawstring.runs.scanning import carry_out_scan
 from drawstring.store import deliveries, scans, shows
-from drawstring.store.models import Shot
+from drawstring.store.database import connect
+from drawstring.store.models import Base, Shot
 from drawstring.web.app import create_app
 from drawstring.web.services import House
 
@@ -85,9 +92,60 @@ def look_through(app: Flask, sessions) -> Callable[[], None]:
     return look
 
 
+@pytest.fixture(scope="session")
+def faulty(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder for what is wrong; it may be scanned, too."""
+    return tmp_path_factory.mktemp("faulty")
+
+
+@pytest.fixture(scope="session")
+def house(
+    postgres: LocalPostgres, demo_show: Path, faulty: Path, tmp_path_factory: pytest.TempPathFactory
+) -> Iterator[Installation]:
+    """Pages and engine as a user starts them, for all tests in the browser; each gets it empty."""
+    place = tmp_path_factory.mktemp("house")
+    with copied_database(postgres) as url:
+        installation = Installation(
+            var=str(place / "var"),
+            roots=f"{demo_show}:{faulty}",
+            output=str(place / "packages"),
+            handoff=str(place / "handoff"),
+            port=free_port(),
+            inbox_port=free_port(),
+            database_url=url,
+            workers=2,
+        )
+        with served(installation):
+            yield installation
+
+
 @pytest.fixture
-def served(installation) -> Iterator[str]:
-    """Pages and engine as a user starts them; the address."""
+def installation(request: pytest.FixtureRequest) -> Installation:
+    """The installation of the test: the served one where there is a browser, emptied before."""
+    if "page" not in request.fixturenames:
+        own: Installation = request.getfixturevalue("own_installation")
+        return own
+    house: Installation = request.getfixturevalue("house")
+    database = connect(house.database_url)
+
+    def is_empty() -> bool:
+        # Numbers are not given twice: the engine may still be at work for the test before, and in the way.
+        names = ", ".join(table.name for table in Base.metadata.sorted_tables)
+        with suppress(OperationalError), database.begin() as connection:
+            connection.exec_driver_sql(f"TRUNCATE {names} CASCADE")
+            return True
+        return False
+
+    wait_for(is_empty)
+    database.dispose()
+    for folder in (house.output, house.handoff):
+        shutil.rmtree(folder, ignore_errors=True)
+    return house
+
+
+@contextmanager
+def served(installation: Installation) -> Iterator[None]:
+    """Serve an installation for a while."""
     process = subprocess.Popen(
         [sys.executable, "-m", "drawstring.cli", "serve"], env=environment_of(installation)
     )
@@ -103,7 +161,7 @@ def served(installation) -> Iterator[str]:
 
     try:
         wait_for(answers)
-        yield address
+        yield
     finally:
         process.terminate()
         process.wait(30)
@@ -119,9 +177,10 @@ def browser() -> Iterator[Browser]:
 
 
 @pytest.fixture
-def page(browser: Browser, served: str) -> Iterator[Page]:
+def page(browser: Browser, installation: Installation) -> Iterator[Page]:
     """A page that fails the test when a script fails or an address answers with a fault of the server."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=served)
+    base = f"http://127.0.0.1:{installation.port}"
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=base)
     made = context.new_page()
     troubles: list[str] = []
     made.on("pageerror", lambda error: troubles.append(str(error)))

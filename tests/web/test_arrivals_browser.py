@@ -13,11 +13,10 @@ from drawstring.store.models import Shot
 
 
 @pytest.fixture(scope="session")
-def sources(tmp_path_factory):
+def sources(faulty):
     """The folder of faults in place of the demo show. Not to be changed."""
-    root = tmp_path_factory.mktemp("faulty")
-    make_faults(str(root / "faults"), width=96, height=54)
-    return root
+    make_faults(str(faulty / "faults"), width=96, height=54)
+    return faulty
 
 
 @pytest.fixture
