@@ -23,7 +23,8 @@ README = (HOME / "README.md").read_text()
 
 def commands(group: click.Group, before: str = "drawstring") -> list[str]:
     names = []
-    for name, command in group.commands.items():
+    for name in group.list_commands(click.Context(group)):
+        command = group.get_command(click.Context(group), name)
         names += (
             commands(command, f"{before} {name}")
             if isinstance(command, click.Group)

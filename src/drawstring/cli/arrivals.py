@@ -8,8 +8,9 @@ from typing import Any
 
 import click
 
-from drawstring.cli.common import as_json, main, me, opened, say, scanned
+from drawstring.cli.common import as_json, main, me, opened, say
 from drawstring.cli.shots import shot_group
+from drawstring.cli.waiting import scanned
 from drawstring.core.arrivals import Candidate, Scan
 from drawstring.core.errors import ConflictError, MissingError, SettingError
 from drawstring.core.passes import entry, read_entries

@@ -1,4 +1,4 @@
-"""The shell's own ways: refusals into words and exit codes, data as text or JSON, waiting with a bar.
+"""The shell's own ways: commands loaded when called, refusals as words and exit codes, data as text or JSON.
 
 Exit codes: 0 done; 1 something is not proven; 2 wrong call; 3 a setting is refused; 4 a source can't be
 used; 5 something is missing; 6 something holds the place; 7 nothing can be written; 8 the database is away.
@@ -9,17 +9,15 @@ from __future__ import annotations
 import json
 import os
 import sys
-import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from importlib import import_module
 from typing import Any
 
 import click
-from sqlalchemy import text
 from sqlalchemy.orm import Session, sessionmaker
 
 from drawstring import __version__
-from drawstring.core.arrivals import Scan, scan
 from drawstring.core.errors import (
     ConflictError,
     DrawstringError,
@@ -30,13 +28,7 @@ from drawstring.core.errors import (
     SourceError,
 )
 from drawstring.installation import Installation, read_installation
-from drawstring.runs.cluster import cluster
-from drawstring.runs.engine import ENGINE_LOCK, Engine
-from drawstring.runs.handoff import Sender
-from drawstring.runs.readers import Readers
-from drawstring.store import correcting
 from drawstring.store.database import DatabaseAway, connect, unit_of_work
-from drawstring.store.models import Show
 
 EXIT_CODES: tuple[tuple[type[DrawstringError], int], ...] = (
     (SettingError, 3),
@@ -51,8 +43,29 @@ EXIT_CODES: tuple[tuple[type[DrawstringError], int], ...] = (
 as_json = click.option("--json", "wants_json", is_flag=True, help="Print one JSON object.")
 
 
+ROOMS = {
+    "scan": ("arrivals",), "pass": ("arrivals",), "dictionary": ("arrivals",), "patterns": ("arrivals",),
+    "findings": ("arrivals",), "demo": ("demo",), "estimate": ("work",), "runs": ("runs",),
+    "hand-off": ("handing",), "client-inbox": ("handing",), "token": ("tokens",), "recipe": ("sharing",),
+    "profile": ("sharing",), "show": ("shots",), "shot": ("shots", "arrivals"), "set": ("shots",),
+    "settle": ("shots",), "undo": ("shots",), "measure": ("work",), "run": ("work",), "prove": ("work",),
+    "engine": ("work",), "serve": ("work",), "migrate": ("work",),
+}  # fmt: skip
+"""In which files a command lies: only those are loaded, as the whole house takes seconds."""
+
+
 class Shell(click.Group):
-    """Turns refusals into words and exit codes, in one place for all commands."""
+    """Loads a command when it is called; turns refusals into words and exit codes, in one place for all."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """Give the names of all commands."""
+        return sorted(ROOMS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        """Load a command."""
+        for room in ROOMS.get(cmd_name, ()):
+            import_module(f"drawstring.cli.{room}")
+        return super().get_command(ctx, cmd_name)
 
     def invoke(self, ctx: click.Context) -> Any:
         """Carry out a command."""
@@ -85,62 +98,6 @@ def opened(installation: Installation) -> Iterator[Session]:
 def say(data: Any, wants_json: bool, words: Callable[[], str]) -> None:
     """Print data as JSON, or as words."""
     click.echo(json.dumps(data, indent=2, default=str) if wants_json else words())
-
-
-def scanned(installation: Installation, folder: str, show: Show | None = None) -> Scan:
-    """Scan with other processes doing the decoding, by a show's patterns and dictionary if one is given."""
-    readers = Readers(installation.worker_count)
-    where = folder if os.path.isabs(folder) or not os.path.exists(folder) else os.path.abspath(folder)
-    shown = sys.stderr.isatty()
-
-    def told(doing: str, done: int, total: int) -> None:
-        if shown:
-            click.echo(f"\r{doing} {done} of {total}   ", nl=done >= total, err=True)
-
-    try:
-        return scan(
-            where,
-            roots=installation.root_list,
-            patterns=show.patterns if show else (),
-            dictionary=correcting.dictionary_of(show) if show else (),
-            fps=show.fps if show else 0.0,
-            surveyor=readers.survey,
-            recogniser=readers.recognise,
-            told=told,
-        )
-    finally:
-        readers.close()
-
-
-def wait_for(installation: Installation, look: Callable[[Session], tuple[bool, int, int]]) -> None:
-    """Wait for work in the ledger, with a progress bar; do it here when no engine is running."""
-    database = connect(installation.database)
-    sessions = sessionmaker(database, expire_on_commit=False)
-    with click.progressbar(length=1, label="Working", file=sys.stderr, show_pos=True) as bar:
-
-        def is_over() -> bool:
-            with unit_of_work(sessions) as session:
-                over, done, total = look(session)
-            bar.length = max(1, total)
-            bar.update(done - bar.pos)
-            return over
-
-        while not is_over():
-            if _engine_runs(database):
-                time.sleep(0.5)
-                continue
-            with cluster(scheduler=installation.scheduler, workers=installation.worker_count) as client:
-                Engine(database, client, sender=Sender(sessions)).work(until=is_over)
-
-
-def _engine_runs(database: Any) -> bool:
-    """Whether an engine leads just now."""
-    with database.connect() as connection:
-        free = connection.execute(text(f"SELECT pg_try_advisory_lock({ENGINE_LOCK})")).scalar()
-        if free:
-            connection.execute(text(f"SELECT pg_advisory_unlock({ENGINE_LOCK})"))
-        connection.commit()
-    return not free
 
 
 def me() -> str:

@@ -6,7 +6,8 @@ import os
 
 import click
 
-from drawstring.cli.common import main, opened, scanned
+from drawstring.cli.common import main, opened
+from drawstring.cli.waiting import scanned
 from drawstring.core.errors import MissingError
 from drawstring.installation import Installation
 from drawstring.store import deliveries, recipes, scans, shows

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import sys
 
 import click
 from sqlalchemy.orm import Session, sessionmaker
 
-from drawstring.cli.common import as_json, main, me, opened, say, wait_for
+from drawstring.cli.common import as_json, main, me, opened, say
+from drawstring.cli.waiting import wait_for
 from drawstring.core.errors import MissingError, SourceError
 from drawstring.core.units import say_length
 from drawstring.installation import Installation
@@ -16,6 +18,7 @@ from drawstring.runs import planning
 from drawstring.runs.checking import check_package
 from drawstring.runs.cluster import cluster
 from drawstring.runs.engine import Engine
+from drawstring.runs.estimate import try_frames
 from drawstring.runs.handoff import Sender
 from drawstring.runs.readers import Readers
 from drawstring.runs.scanning import Scanning
@@ -104,6 +107,29 @@ def _ran(session: Session, run_id: int) -> tuple[bool, int, int]:
     one = session.get_one(Run, run_id)
     counted = ledger.progress(session, [one])[run_id]
     return one.state not in ledger.UNDER_WAY, counted.total - counted.left, counted.total
+
+
+@main.command("estimate")
+@click.argument("shot")
+@click.option("--frames", default=3, help="How many frames are packed to see.")
+@as_json
+@click.pass_obj
+def estimate(installation: Installation, shot: str, frames: int, wants_json: bool) -> None:
+    """Pack a few frames of SHOT, throw them away, and tell what a run would come to."""
+    with opened(installation) as session:
+        plan, tasks, total = planning.plan_to_try(
+            session, shows.find_shot(session, shot), frames=max(1, frames)
+        )
+    found = try_frames(plan, tasks, os.path.join(installation.var, "tries"))
+    data = found.of_run(total, workers=installation.worker_count)
+    say(
+        data,
+        wants_json,
+        lambda: (
+            f"{total} frames, {data['bytes'] / 1e6:,.0f} MB, about {data['seconds'] / 60:.1f} minutes; "
+            f"{found.equal} of {found.channels} channels come back bit by bit."
+        ),
+    )
 
 
 @main.command("prove")

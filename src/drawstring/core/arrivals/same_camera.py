@@ -17,7 +17,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from skimage.registration import phase_cross_correlation
 
 from drawstring.core.arrays import Plane
 from drawstring.core.io.facts import FileFacts
@@ -31,7 +30,6 @@ CAMERA = ("worldToCamera", "pinholeFocalLength", "sensorOverallDimensions", "nea
 ALIKE = 0.35
 """Below this correlation after shifting, a shift means nothing."""
 
-_register: Any = phase_cross_correlation  # untyped in its package
 _UPSAMPLE = 100
 _FLAT = 0.02
 
@@ -178,6 +176,14 @@ def _windowed(values: NDArray[np.float32]) -> NDArray[np.float32]:
     return (
         values * np.hanning(height).astype(np.float32)[:, None] * np.hanning(width).astype(np.float32)[None]
     )
+
+
+def _register(a: NDArray[np.float32], b: NDArray[np.float32], **how: Any) -> Any:
+    # Loaded when it is needed: half a second, which every start of the house would pay.
+    from skimage.registration import phase_cross_correlation
+
+    register: Any = phase_cross_correlation  # untyped in its package
+    return register(a, b, **how)
 
 
 def _shift(a: NDArray[np.float32], b: NDArray[np.float32]) -> tuple[float, float]:
