@@ -436,7 +436,8 @@ def test_what_was_written_is_put_together_again_and_compared(composed, sessions)
         pixels = read_frame(files, outputs.inputs, window=whole.window)
         at = moment_of(files, frame=number, window=whole.window, scene_unit="m")
         stowed = compute(outputs, pixels, whole.passes, whole.recipe, at)
-        other = {"": os.path.join(again.folder, again.frames[-1].file_name)}
+        read = parts_of(os.path.join(again.folder, again.frames[-1].file_name))[""]
+        other = {("", "", name): plane for name, plane in read.items()}
         with pytest.raises(OutputError, match="put together, are .* off the"):
             recompose(stowed, other, pixels, whole.passes, whole.recipe, at)
         said = make_report(again.folder)

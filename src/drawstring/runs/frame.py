@@ -5,10 +5,12 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 import numpy as np
 
+from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment, moment_of
 from drawstring.core.colour import LINEAR
 from drawstring.core.errors import DrawstringError, OutputError, SourceError
@@ -34,7 +36,8 @@ from drawstring.runs.frame_files import FrameFiles
 from drawstring.runs.frame_log import FrameLog, count_of, memory_peak, worker_name
 from drawstring.runs.frame_writing import FrameWriter, not_as_asked
 from drawstring.runs.plan import FrameAnswer, FrameTask, RunPlan
-from drawstring.runs.recomposing import recompose
+from drawstring.runs.proof import ReadBack
+from drawstring.runs.recomposing import Back, asked_back, recompose
 
 __all__ = ["carry_out"]
 
@@ -94,8 +97,8 @@ def _make(plan: RunPlan, task: FrameTask, log: FrameLog) -> tuple[dict[str, Any]
         metadata = {key: value for key, value in header.items() if key not in ("view", "multiView")}
         writer = FrameWriter(plan, into, outputs, facts.parts[0], metadata, log)
 
-        def put_together(paths: Mapping[str, str]) -> Mapping[str, Any]:
-            return recompose(stowed, paths, pixels, plan.passes, plan.recipe, at)
+        def put_together(back: Back) -> Mapping[str, Any]:
+            return recompose(stowed, back, pixels, plan.passes, plan.recipe, at)
 
         own = _write_own(writer, task, stowed, told, put_together)
     told_of_values = {
@@ -110,7 +113,7 @@ def _write_own(
     task: FrameTask,
     stowed: Mapping[OutputChannel, Stowed],
     told: list[dict[str, Any]],
-    put_together: Callable[[Mapping[str, str]], Mapping[str, Any]],
+    put_together: Callable[[Back], Mapping[str, Any]],
 ) -> dict[str, Any]:
     """Write the frame's file, after those of single passes, which are added to `told`."""
     plan, part = writer.plan, writer.source
@@ -122,17 +125,25 @@ def _write_own(
         default_view=next((one.view for one in plan.passes if "." not in one.name and one.view), ""),
     )
     names = {of_pass: plan.name_of(task, of_pass) for of_pass in packed}
+    asked = asked_back(list(stowed), plan.passes, plan.recipe)
+    wanted = {of_pass: {(c.part, c.name) for c in asked if c.of_pass == of_pass} for of_pass in packed}
+    back: dict[tuple[str, str, str], Stored] = {}
+
+    def taken(of_pass: str, look: ReadBack) -> dict[str, Any]:
+        back.update({(of_pass, part, name): plane for (part, name), plane in look.planes.items()})
+        return {}
+
     for of_pass, parts in packed.items():
         if names[of_pass] != task.file_name:
-            told.append(writer.write(names[of_pass], parts, told))
-    main = next(parts for of_pass, parts in packed.items() if names[of_pass] == task.file_name)
-    paths = {of_pass: writer.files.begin(name) for of_pass, name in names.items()}
+            name = names[of_pass]
+            told.append(writer.write(name, parts, told, wanted=wanted[of_pass], also=partial(taken, of_pass)))
+    main = next(of_pass for of_pass in packed if names[of_pass] == task.file_name)
 
-    def recomposed(path: str) -> dict[str, Any]:
-        made = put_together(paths)
+    def recomposed(look: ReadBack) -> dict[str, Any]:
+        made = put_together(back | {(main, *place): plane for place, plane in look.planes.items()})
         return {"recomposed": made} if made else {}
 
-    return writer.write(task.file_name, main, told, also=recomposed)
+    return writer.write(task.file_name, packed[main], told, wanted=wanted[main], also=recomposed)
 
 
 def _header(plan: RunPlan, task: FrameTask, facts: FileFacts, outputs: OutputPlan) -> dict[str, Any]:

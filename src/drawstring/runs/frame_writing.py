@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -18,7 +18,7 @@ from drawstring.core.recipe.profile_checks import check_written
 from drawstring.runs.frame_files import FrameFiles
 from drawstring.runs.frame_log import FrameLog, count_of
 from drawstring.runs.plan import RunPlan
-from drawstring.runs.proof import checksum, prove
+from drawstring.runs.proof import ReadBack, checksum, prove
 
 
 @dataclass(frozen=True)
@@ -38,12 +38,22 @@ class FrameWriter:
         parts: Sequence[PartToWrite],
         others: Sequence[Mapping[str, Any]],
         *,
-        also: Callable[[str], dict[str, Any]] = lambda path: {},
+        wanted: Collection[tuple[str, str]] = (),
+        also: Callable[[ReadBack], dict[str, Any]] = lambda look: {},
     ) -> dict[str, Any]:
-        """Write one file, of which `others` came before; `also` tells more of it before it gets its name."""
+        """Write one file, of which `others` came before, and prove it.
+
+        Parameters
+        ----------
+        wanted : collection of (part, channel)
+            What `also` needs as it was read back.
+        also : callable
+            Tells more of what was read back, before the file gets its name.
+        """
+        look = ReadBack(self._ranged(), wanted)
         path = self.files.begin(name)
         if self.files.is_there(name):
-            proof = self._prove(path, parts) | also(path)
+            proof = prove(path, parts, look) | also(look)
             self.log.note(f"{name} was there; {_compared(proof)}")
             return {"file": name, "bytes": os.path.getsize(path), "checksum": checksum(path), "proof": proof}
         with in_words(final_path(path)):
@@ -57,17 +67,17 @@ class FrameWriter:
             )
             size = os.path.getsize(path)
             self.log.note(f"wrote {name}, {size / 1e6:,.1f} MB")
-            proof = self._prove(path, parts) | also(path)
+            proof = prove(path, parts, look) | also(look)
             digest = checksum(path)
         self._hold_against_profile(name, path, proof, sum(int(other["bytes"]) for other in others))
         self.log.note(_compared(proof))
         return {"file": name, "bytes": size, "checksum": digest, "proof": proof}
 
-    def _prove(self, path: str, parts: Sequence[PartToWrite]) -> dict[str, Any]:
+    def _ranged(self) -> set[str]:
+        """Name the channels whose range the profile asks."""
         profile = self.plan.recipe.pack.profile
         asked = profile.ranges if profile is not None else {}
-        ranged = {one.name for one in self.outputs.channels if bare_name(one.source) in asked}
-        return prove(path, parts, ranged=ranged)
+        return {one.name for one in self.outputs.channels if bare_name(one.source) in asked}
 
     def _hold_against_profile(self, name: str, path: str, proof: Mapping[str, Any], before: int) -> None:
         """Refuse a written file that is not as the profile asks, before it gets its final name."""

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
 from itertools import groupby
 from typing import Any
 
@@ -31,7 +32,29 @@ BLOCK = 32
 """Rows compared at a time: a multiple of the chunk height of all lossless compressions."""
 
 
-def prove(path: str, parts: Sequence[PartToWrite], *, ranged: Collection[str] = ()) -> dict[str, Any]:
+@dataclass
+class ReadBack:
+    """What is taken from a file while it is read back.
+
+    Attributes
+    ----------
+    ranged : collection of str
+        Channels whose lowest and highest value and count of NaN are asked.
+    wanted : collection of (part, channel)
+        Channels that somebody needs as they were read; what is equal bit by bit is not kept twice.
+    ranges : dict
+        By channel.
+    planes : dict of (part, channel) to (H, W)
+        In their stored type.
+    """
+
+    ranged: Collection[str] = ()
+    wanted: Collection[tuple[str, str]] = ()
+    ranges: dict[str, tuple[float, float, int]] = field(default_factory=dict)
+    planes: dict[tuple[str, str], Stored] = field(default_factory=dict)
+
+
+def prove(path: str, parts: Sequence[PartToWrite], look: ReadBack | None = None) -> dict[str, Any]:
     """Read a file back and compare.
 
     Parameters
@@ -39,8 +62,8 @@ def prove(path: str, parts: Sequence[PartToWrite], *, ranged: Collection[str] = 
     path : str
     parts : sequence of PartToWrite
         What was meant to be written, in its stored type.
-    ranged : collection of str
-        Channels whose lowest and highest value and count of NaN are asked.
+    look : ReadBack, optional
+        What else is asked of the pixels; filled in.
 
     Returns
     -------
@@ -57,13 +80,13 @@ def prove(path: str, parts: Sequence[PartToWrite], *, ranged: Collection[str] = 
     if source is None:
         raise _not_proven(path, f"it can't be opened again: {oiio.geterror()}")
     differences: dict[str, float] = {}
-    ranges: dict[str, tuple[float, float, int]] = {}
+    look = look or ReadBack()
     try:
         for number, part in enumerate(parts):
             if not source.seek_subimage(number, 0):
                 raise _not_proven(path, f"part {part.name or number} is not there")
             before = f"{part.name}/" if len(parts) > 1 else ""
-            found = _prove_part(path, source, number, part, ranged, ranges)
+            found = _prove_part(path, source, number, part, look)
             differences |= {f"{before}{name}": largest for name, largest in found.items()}
         if source.seek_subimage(len(parts), 0):
             raise _not_proven(path, "there is a part too many")
@@ -74,19 +97,12 @@ def prove(path: str, parts: Sequence[PartToWrite], *, ranged: Collection[str] = 
         "channels": len(differences),
         "equal": sum(1 for largest in differences.values() if largest == 0),
         "largest_difference": {name: largest for name, largest in differences.items() if largest},
-        **({"ranges": ranges} if ranges else {}),
+        **({"ranges": look.ranges} if look.ranges else {}),
     }
 
 
-def _prove_part(
-    path: str,
-    source: Any,
-    number: int,
-    part: PartToWrite,
-    ranged: Collection[str],
-    ranges: dict[str, tuple[float, float, int]],
-) -> dict[str, float]:
-    """Compare one part; give the largest difference of each channel, and widen the ranges asked for."""
+def _prove_part(path: str, source: Any, number: int, part: PartToWrite, look: ReadBack) -> dict[str, float]:
+    """Compare one part; give the largest difference of each channel, and take what is asked for."""
     spec, written = source.spec(), part.channels
     if Window(spec.x, spec.y, spec.x + spec.width - 1, spec.y + spec.height - 1) != part.data_window:
         raise _not_proven(path, "its data window is another one")
@@ -113,11 +129,17 @@ def _prove_part(
             back = np.asarray(pixels).reshape(bottom - top, spec.width, len(names))
             for i, name in enumerate(names):
                 meant = written[name][top:bottom]
-                if name in ranged:
-                    ranges[name] = _widened(ranges.get(name), back[..., i])
+                if name in look.ranged:
+                    look.ranges[name] = _widened(look.ranges.get(name), back[..., i])
                 if not _same_bits(back[..., i], meant):
                     _allow(path, name, back[..., i], meant, part.compression)
                     differences[name] = max(differences[name], _difference(back[..., i], meant))
+                    if (part.name, name) in look.wanted:
+                        taken = look.planes.setdefault((part.name, name), written[name].copy())
+                        taken[top:bottom] = back[..., i]
+    for name in written:
+        if (part.name, name) in look.wanted:
+            look.planes.setdefault((part.name, name), written[name])
     return differences
 
 

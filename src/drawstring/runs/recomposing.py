@@ -11,11 +11,10 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
-import OpenImageIO as oiio
 
 from drawstring.core.alpha.shadow import recomposed
 from drawstring.core.alpha.stack import stacked
-from drawstring.core.arrays import Picture, Plane
+from drawstring.core.arrays import Picture, Plane, Stored
 from drawstring.core.camera import Moment
 from drawstring.core.errors import OutputError
 from drawstring.core.pack.form import LOSSY, AlphaKind, Reach
@@ -34,13 +33,16 @@ from drawstring.core.recipe.spaces import in_working_space
 _STEPS = 8 * 2.0**-11
 """Of the largest value: eight half-float roundings, which is more than any of the sums adds up."""
 
+Back = Mapping[tuple[str, str, str], Stored]
+"""Channels as they were read back, by the pass whose file it is, part and name."""
+
 Written = Callable[[str], Picture | None]
 """Gives what a pass or result was written as, (H, W, C) float32; None where it does not go out whole."""
 
 
 def recompose(
     stowed: Mapping[OutputChannel, Stowed],
-    paths: Mapping[str, str],
+    back: Back,
     pixels: Pixels,
     passes: Sequence[Pass],
     recipe: Recipe,
@@ -52,8 +54,8 @@ def recompose(
     ----------
     stowed : mapping of OutputChannel to Stowed
         What was computed and written.
-    paths : mapping of pass to path
-        Where each channel's file lies, by `OutputChannel.of_pass`.
+    back : mapping of (pass, part, channel) to (H, W)
+        What was read back of `asked_back`'s channels, by `of_pass`, `part` and `name`.
     pixels : mapping of ChannelRef to (H, W)
         As they came.
 
@@ -68,30 +70,48 @@ def recompose(
     OutputError
         It differs by more than the stored types explain.
     """
-    if recipe.pack.alpha is AlphaKind.STRAIGHT or recipe.pack.reach is not Reach.ALL:
-        return {}  # what is written is not what is laid: downstream has to bring it there first
     channels = list(stowed)
-    going = {channel.source for channel in channels}
-    wants_shadow = {"shadow_multiply", "beauty"} <= going and has_ground(passes, recipe)
-    sets = sorted(name for name in going if name.startswith(NAMES))
-    wants_stack = "stack" in going and all(layer_name(one) in going for one in shown_layers(recipe))
-    if not (wants_shadow or wants_stack or sets):
+    asked = _asked(channels, passes, recipe)
+    if not asked:
         return {}
     working = in_working_space(pixels, passes, recipe)
-    written = _reader(channels, paths)
+    written = _reader(channels, back)
     pairs: dict[str, tuple[Picture | None, Picture]] = {}
-    if wants_shadow:
+    if "shadow" in asked:
         pairs["shadow"] = _shadow(written, working, passes, recipe, at)
-    if wants_stack:
+    if "stack" in asked:
         pairs["stack"] = _stack(written, stowed, working, passes, recipe, at)
-    if sets:
-        pairs["mattes"] = _mattes(sets, written, working, passes, recipe, at)
+    if "mattes" in asked:
+        pairs["mattes"] = _mattes(sorted(asked["mattes"]), written, working, passes, recipe, at)
     is_exact = not any(one in LOSSY for one in compressions_of(channels, recipe.pack).values())
     return {
         name: _compared(name, made, meant, is_exact=is_exact)
         for name, (made, meant) in pairs.items()
         if made is not None
     }
+
+
+def asked_back(
+    channels: Sequence[OutputChannel], passes: Sequence[Pass], recipe: Recipe
+) -> list[OutputChannel]:
+    """Give the channels that have to be read back so that a frame can be put together again."""
+    sources = {name for some in _asked(channels, passes, recipe).values() for name in some}
+    return [one for one in channels if one.source in sources]
+
+
+def _asked(channels: Sequence[OutputChannel], passes: Sequence[Pass], recipe: Recipe) -> dict[str, set[str]]:
+    """Give what can be put together, and of which passes and results."""
+    if recipe.pack.alpha is AlphaKind.STRAIGHT or recipe.pack.reach is not Reach.ALL:
+        return {}  # what is written is not what is laid: downstream has to bring it there first
+    going = {channel.source for channel in channels}
+    layers = {layer_name(one) for one in shown_layers(recipe)}
+    sets = {name for name in going if name.startswith(NAMES)}
+    asked = {}
+    if {"shadow_multiply", "beauty"} <= going and has_ground(passes, recipe):
+        asked["shadow"] = {"shadow_multiply", "beauty", "element"}
+    if "stack" in going and layers <= going:
+        asked["stack"] = layers
+    return asked | ({"mattes": sets} if sets else {})
 
 
 def _shadow(
@@ -152,32 +172,15 @@ def _result(name: str, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, a
     return np.stack([np.asarray(plane, np.float32) for plane in planes], axis=-1)
 
 
-def _reader(channels: Sequence[OutputChannel], paths: Mapping[str, str]) -> Written:
-    """Read passes and results back from their files, each at most once."""
+def _reader(channels: Sequence[OutputChannel], back: Back) -> Written:
+    """Give passes and results as they were read back."""
 
     def read(source: str) -> Picture | None:
         mine = sorted((one for one in channels if one.source == source), key=lambda one: one.component)
-        if [one.component for one in mine] != list(range(len(mine))) or not mine:
+        if not mine or [one.component for one in mine] != list(range(len(mine))):
             return None
-        planes: list[Plane] = []
-        file = oiio.ImageInput.open(paths[mine[0].of_pass])
-        if file is None:
-            return None
-        try:
-            for one in mine:
-                number = 0
-                while (
-                    one.part
-                    and file.seek_subimage(number, 0)
-                    and file.spec().getattribute("name") != one.part
-                ):
-                    number += 1
-                file.seek_subimage(number, 0)
-                place = file.spec().channelnames.index(one.name)
-                planes.append(np.asarray(file.read_image(number, 0, place, place + 1, "float"))[..., 0])
-        finally:
-            file.close()
-        return np.stack(planes, axis=-1)
+        planes = [back[one.of_pass, one.part, one.name] for one in mine]
+        return np.stack([np.asarray(one, np.float32) for one in planes], axis=-1)
 
     return read
 
