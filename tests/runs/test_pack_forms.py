@@ -429,6 +429,10 @@ def test_what_was_written_is_put_together_again_and_compared(composed, sessions)
         told = again.frames[0].proof["recomposed"]
         assert set(told) == {"shadow", "stack", "mattes"}
         assert all(0 <= one["mean"] <= one["largest"] < 0.02 for one in told.values()), told
+        recipes.set_values(session, shot, {"pack.files": "a file for each pass"})
+        apart = plan_run(session, shot, output=os.path.dirname(os.path.dirname(os.path.dirname(run.folder))))
+        carry_out_here(session, apart)
+        assert apart.frames[0].proof["recomposed"] == told, "from however many files"
         # Another frame's file in this one's place is found out, channel names and all being right.
         whole, number = plan_of(again), again.frames[0].number
         files = deliveries.files_of(session, again.delivery, number)
