@@ -16,7 +16,7 @@ from local_postgres import LocalPostgres, free_port, place_for  # noqa: E402
 
 from drawstring.installation import Installation  # noqa: E402
 from drawstring.store.database import migrate  # noqa: E402
-from drawstring.web.app import create_app  # noqa: E402
+from drawstring.web.app import create_served_app  # noqa: E402
 
 
 @contextmanager
@@ -31,7 +31,7 @@ def served(roots: Sequence[Path]) -> Iterator[tuple[Flask, str]]:
     migrate(server.url("bench"))
     try:
         folders = ":".join(str(root) for root in roots)
-        app = create_app(
+        app = create_served_app(
             Installation(var=str(place / "var"), roots=folders, database_url=server.url("bench")),
             TESTING=True,
             WTF_CSRF_ENABLED=False,

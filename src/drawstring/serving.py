@@ -34,7 +34,7 @@ def keep_up(installation: Installation) -> None:
             sys.executable, "-m", "gunicorn", "--bind", f"{installation.host}:{installation.port}",
             "--workers", "1", "--worker-class", "gthread", "--threads", str(THREADS), "--timeout", "120",
             "--graceful-timeout", "5", "--access-logfile", "/dev/null", "--no-control-socket",
-            "drawstring.web.app:create_app()",
+            "drawstring.web.app:create_served_app()",
         ],
     }  # fmt: skip
     running: dict[str, subprocess.Popen[bytes]] = {}

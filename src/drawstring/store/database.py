@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+import orjson
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import Engine, create_engine
@@ -31,6 +32,8 @@ def connect(url: str) -> Engine:
         url,
         # A connection that died while PostgreSQL was away is noticed and made anew before use.
         pool_pre_ping=True,
+        # A board reads a thousand documents. They are written as ever: NaN must be refused, not turned null.
+        json_deserializer=orjson.loads,
         pool_size=8,
         max_overflow=16,
         connect_args={"connect_timeout": 3, "options": "-c timezone=UTC"},

@@ -6,8 +6,8 @@ import json
 from collections.abc import Sequence as Several
 from dataclasses import dataclass, field
 
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session, defer, joinedload, selectinload
+from sqlalchemy import ARRAY, Integer, any_, func, literal, select
+from sqlalchemy.orm import Session, contains_eager, defer, selectinload
 
 from drawstring.core.camera import camera_of
 from drawstring.core.depth import (
@@ -55,6 +55,12 @@ class ShotStanding:
         return gravest_first([finding for several in self.findings.values() for finding in several])
 
     @property
+    def face(self) -> str:
+        """The pass by which the shot is known: the beauty, else whatever comes first."""
+        first = next((one for one in self.passes if one.role is Role.BEAUTY), None)
+        return first.name if first else self.passes[0].name if self.passes else ""
+
+    @property
     def stops(self) -> list[Finding]:
         """What stops the shot from being run."""
         return [finding for finding in self.all_findings if finding.severity is Severity.STOPS]
@@ -67,7 +73,6 @@ def shots_of(session: Session, show: Show) -> list[Shot]:
         .where(Shot.show_id == show.id)
         .order_by(Shot.code)
         .options(
-            joinedload(Shot.show),
             # Curves and findings are large; what a board shows of them is kept, and read when it changes.
             selectinload(Shot.delivery)
             .options(defer(Delivery.findings))
@@ -81,27 +86,29 @@ def shots_of(session: Session, show: Show) -> list[Shot]:
 
 def standings(session: Session, shots: Several[Shot]) -> list[ShotStanding]:
     """Tell how several shots stand."""
-    ids = [shot.id for shot in shots]
+    # One array, not hundreds of parameters: that many take longer to write into a statement than to find.
+    ids = any_(literal([shot.id for shot in shots], ARRAY(Integer)))
     latest = (
         select(Revision.shot_id, func.max(Revision.number).label("number"))
-        .where(Revision.shot_id.in_(ids))
+        .where(Revision.shot_id == ids)
         .group_by(Revision.shot_id)
         .subquery()
     )
     revisions = {
         revision.shot_id: revision
         for revision in session.scalars(
-            select(Revision).join(
-                latest, (Revision.shot_id == latest.c.shot_id) & (Revision.number == latest.c.number)
-            )
+            select(Revision)
+            .join(latest, (Revision.shot_id == latest.c.shot_id) & (Revision.number == latest.c.number))
+            # What follows from a recipe is kept: of a board it is read where it changed.
+            .options(*([defer(Revision.recipe)] if len(shots) > 1 else []))
         )
     }
-    last = select(func.max(Run.id)).where(Run.shot_id.in_(ids)).group_by(Run.shot_id)
+    last = select(func.max(Run.id)).where(Run.shot_id == ids).group_by(Run.shot_id)
     runs = {run.shot_id: run for run in session.scalars(select(Run).where(Run.id.in_(last)))}
     packages: dict[int, Package] = {}
-    packed = select(Package, Run.shot_id).join(Run).where(Run.shot_id.in_(ids)).order_by(Run.version)
-    for package, shot_id in session.execute(packed):
-        packages[shot_id] = package
+    packed = select(Package).join(Package.run).where(Run.shot_id == ids).order_by(Run.version)
+    for package in session.scalars(packed.options(contains_eager(Package.run))):
+        packages[package.run.shot_id] = package
     return [
         _standing(session, shot, revisions.get(shot.id), runs.get(shot.id), packages.get(shot.id))
         for shot in shots
@@ -126,8 +133,29 @@ def _standing(
         if len(_DERIVED) > 4000:
             _DERIVED.clear()
         _DERIVED[known] = _derive(session, shot, revision)
-    recipe, passes, outputs, found = _DERIVED[known]
-    findings, away = _without_dismissed(found, shot.dismissals)
+    derived = _DERIVED[known]
+    recipe, passes, outputs = derived.recipe, derived.passes, derived.outputs
+    findings, away = _without_dismissed(derived.findings, shot.dismissals)
+    knots = _knots(shot, recipe, passes, outputs, findings) if shot.dismissals else derived.knots
+    return ShotStanding(
+        shot,
+        recipe,
+        revision,
+        passes,
+        delivery.usable if delivery else 0,
+        outputs,
+        knots,
+        findings,
+        away,
+        run,
+        package,
+    )
+
+
+def _knots(
+    shot: Shot, recipe: Recipe, passes: list[Pass], outputs: OutputPlan, findings: dict[str, list[Finding]]
+) -> list[KnotView]:
+    delivery = shot.delivery
     facts = CordFacts(
         arrival=delivery.digest if delivery else "",
         passes=len(passes),
@@ -137,19 +165,7 @@ def _standing(
         findings=findings,
         change=_change(delivery),
     )
-    return ShotStanding(
-        shot,
-        recipe,
-        revision,
-        passes,
-        facts.frames,
-        outputs,
-        cord(recipe, facts),
-        findings,
-        away,
-        run,
-        package,
-    )
+    return cord(recipe, facts)
 
 
 def _change(delivery: Delivery | None) -> str:
@@ -184,9 +200,18 @@ def _without_dismissed(
     return left, away
 
 
-Derived = tuple[Recipe, list[Pass], OutputPlan, dict[str, list[Finding]]]
+@dataclass(frozen=True)
+class _Derived:
+    """What follows from a shot's rows, before anything of it is put away."""
 
-_DERIVED: dict[tuple[object, ...], Derived] = {}
+    recipe: Recipe
+    passes: list[Pass]
+    outputs: OutputPlan
+    findings: dict[str, list[Finding]]
+    knots: list[KnotView]
+
+
+_DERIVED: dict[tuple[object, ...], _Derived] = {}
 """What follows from rows that do not change under their key; a board asks for hundreds at a time."""
 
 
@@ -213,8 +238,8 @@ def _begun(shot: Shot, revision: Revision | None) -> object:
     return json.dumps(shot.show.defaults, sort_keys=True)
 
 
-def _derive(session: Session, shot: Shot, revision: Revision | None) -> Derived:
-    """Work out recipe, passes, outputs and findings of a shot."""
+def _derive(session: Session, shot: Shot, revision: Revision | None) -> _Derived:
+    """Work out recipe, passes, outputs, findings and cord of a shot."""
     recipe = upgraded(revision.recipe) if revision else recipes.defaults_of(shot.show)
     delivery = shot.delivery
     passes = deliveries.passes_of(delivery) if delivery else []
@@ -244,7 +269,7 @@ def _derive(session: Session, shot: Shot, revision: Revision | None) -> Derived:
             display=(shown.width, shown.height),
             frame_rate=shot.show.fps,
         )
-    return recipe, passes, outputs, findings
+    return _Derived(recipe, passes, outputs, findings, _knots(shot, recipe, passes, outputs, findings))
 
 
 def _frames_asked_for(shot: Shot, delivery: Delivery, recipe: Recipe) -> list[Finding]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import atexit
+import gc
 from typing import Any
 
 from flask import Flask
@@ -49,6 +50,16 @@ class KnotConverter(BaseConverter):
     """The name of a knot in an address: whichever knots there are."""
 
     regex = "|".join(knot.name for knot in KNOTS)
+
+
+def create_served_app(installation: Installation | None = None, **overrides: Any) -> Flask:
+    """Make the application for a process that does nothing but serve it."""
+    app = create_app(installation, **overrides)
+    # What the house is made of stays: looking for garbage in all of it cost a board a third of its time.
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(20_000, 20, 50)
+    return app
 
 
 def create_app(installation: Installation | None = None, **overrides: Any) -> Flask:
