@@ -49,7 +49,7 @@ def test_every_form_of_two_sequences_holds_their_pixels(session, sources, accept
     shot = accepted(sources / "tidewrack" / "TW040", "TW040", sources, eyes__deliver=FORMS)
     how = standing(session, shot)
     assert how.recipe.eyes.needed  # the files say left and right
-    assert any("Eyes is open" in note for note in notes_for(how))
+    assert any("Eyes is open" in note for note in notes_for(session, how))
     recipes.settle(session, shot, "eyes")
     run = plan_run(session, shot, output=str(tmp_path / "packages"))
     carry_out_here(session, run)

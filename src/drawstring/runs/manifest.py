@@ -12,7 +12,7 @@ from drawstring.core.io.writing import final_name
 from drawstring.core.pack.header import SOFTWARE
 from drawstring.core.recipe import plan_outputs, upgraded
 from drawstring.runs.proof import checksum
-from drawstring.store.deliveries import display_window, passes_of, window_of
+from drawstring.store.deliveries import asked_range, display_window, passes_of, window_of
 from drawstring.store.models import Package, Run, now
 
 FORM = 1
@@ -60,7 +60,7 @@ def describe(run: Run) -> dict[str, Any]:
     outputs = plan_outputs(passes_of(delivery), recipe, settled_only=True)
     failed = {str(frame.number): frame.fault for frame in run.frames if frame.state == "failed"}
     asked = {frame.number for frame in run.frames}
-    first, last = min(asked), max(asked)
+    first, last = asked_range(delivery, recipe.arrivals)
     absent = [number for number in range(first, last + 1) if number not in asked]
     unproven = [frame.number for frame in run.frames if frame.state != "proven"]
     return {

@@ -62,7 +62,7 @@ def plan_run(session: Session, shot: Shot, *, output: str, by: str = "") -> Run:
     version, folder = _new_folder(session, shot, output)
     run = Run(
         shot_id=shot.id, delivery_id=delivery.id, revision_id=revision.id, version=version, folder=folder,
-        notes=notes_for(how), by=by,
+        notes=notes_for(session, how), by=by,
     )  # fmt: skip
     session.add(run)
     session.flush()
@@ -83,8 +83,10 @@ def file_names_of(how: ShotStanding, numbers: Sequence[int], version: int) -> li
     outputs = plan_outputs(how.passes, how.recipe, settled_only=True)
     of_pass = next((one.of_pass for one in outputs.channels), "")
     pattern = pack.file_name or (USUAL_OF_PASSES if of_pass else USUAL)
-    begin = numbers[0] if pack.start_frame is None else pack.start_frame
-    out = [begin + number - numbers[0] for number in numbers]
+    # Counted from the first frame that is asked for, also where that one is torn.
+    first, _ = deliveries.asked_range(deliveries.in_use(how.shot), how.recipe.arrivals)
+    moved = 0 if pack.start_frame is None else pack.start_frame - first
+    out = [number + moved for number in numbers]
     digits = max(pack.padding, len(str(out[-1])))
     return [
         file_name(pattern, shot=how.shot.code, version=version, number=n, padding=digits, of_pass=of_pass)
@@ -92,7 +94,7 @@ def file_names_of(how: ShotStanding, numbers: Sequence[int], version: int) -> li
     ]
 
 
-def notes_for(how: ShotStanding) -> list[str]:
+def notes_for(session: Session, how: ShotStanding) -> list[str]:
     """Say what a run of the shot would leave out or do on old grounds."""
     notes = []
     possible = available_results(how.passes, how.recipe)
@@ -113,12 +115,23 @@ def notes_for(how: ShotStanding) -> list[str]:
             forms = "; ".join(how.recipe.eyes.deliver)
             said = "will not be written" if knot.state is KnotState.OPEN else "are made on old grounds"
             notes.append(f"{knot.title} is {knot.state.value}: {forms} {said}.")
-    delivery = how.shot.delivery
-    if delivery and delivery.missing:
-        missing = ", ".join(str(number) for number in delivery.missing[:6])
-        more = f" and {len(delivery.missing) - 6} more" if len(delivery.missing) > 6 else ""
-        notes.append(f"Frames {missing}{more} did not arrive: the package will have a hole there.")
+    gone = _holes(session, how)
+    if gone:
+        told = ", ".join(str(number) for number in gone[:6])
+        more = f" and {len(gone) - 6} more" if len(gone) > 6 else ""
+        notes.append(
+            f"Frames {told}{more} did not arrive or can't be used: the package will have a hole there."
+        )
     return notes
+
+
+def _holes(session: Session, how: ShotStanding) -> list[int]:
+    """Name the frames that are asked for and have not every file that the outputs need."""
+    if how.shot.delivery is None:
+        return []
+    first, last = deliveries.asked_range(how.shot.delivery, how.recipe.arrivals)
+    usable = _usable(session, how)
+    return [number for number in range(first, last + 1) if number not in usable]
 
 
 def plan_to_try(session: Session, shot: Shot, *, frames: int) -> tuple[RunPlan, list[FrameTask], int]:
@@ -198,32 +211,30 @@ def source_files(frames: Mapping[int, Frame]) -> tuple[SourceFile, ...]:
 def _frames_of(session: Session, how: ShotStanding) -> dict[int, dict[int, Frame]]:
     """Give the frames that have every file which the outputs need, within the settled range."""
     delivery = deliveries.in_use(how.shot)
-    settings = how.recipe.arrivals
-    outputs = plan_outputs(how.passes, how.recipe, settled_only=True)
-    if not outputs.channels:
+    if not plan_outputs(how.passes, how.recipe, settled_only=True).channels:
         raise SettingError(
             "No channel goes out.", where="pack", why="The files would be empty.", remedy="Let a pass go out."
         )
-    frames = {
-        number: files
-        for number, files in deliveries.usable_frames(
-            session,
-            delivery,
-            {ref.source for ref in (*outputs.inputs, *form_inputs(how.passes, how.recipe))},
-        ).items()
-        if (settings.first is None or number >= settings.first)
-        and (settings.last is None or number <= settings.last)
-    }
+    frames = _usable(session, how)
     if not frames:
+        first, last = deliveries.asked_range(delivery, how.recipe.arrivals)
         raise ConflictError(
-            f"No frame between {settings.first or delivery.first} and {settings.last or delivery.last} has "
-            "every pass that goes out.",
+            f"No frame between {first} and {last} has every pass that goes out.",
             where="arrivals.first",
             why="The package would be empty.",
             remedy=f"The delivery has {delivery.first} to {delivery.last}: widen the range, "
             "or leave a pass out.",
         )
     return frames
+
+
+def _usable(session: Session, how: ShotStanding) -> dict[int, dict[int, Frame]]:
+    delivery = deliveries.in_use(how.shot)
+    outputs = plan_outputs(how.passes, how.recipe, settled_only=True)
+    first, last = deliveries.asked_range(delivery, how.recipe.arrivals)
+    needed = {ref.source for ref in (*outputs.inputs, *form_inputs(how.passes, how.recipe))}
+    usable = deliveries.usable_frames(session, delivery, needed)
+    return {number: files for number, files in usable.items() if first <= number <= last}
 
 
 def _new_folder(session: Session, shot: Shot, output: str) -> tuple[int, str]:

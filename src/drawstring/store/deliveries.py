@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session, undefer
 
-from drawstring.core.arrivals import Candidate, DeliveryFacts, delivery_differences
+from drawstring.core.arrivals import ArrivalsSettings, Candidate, DeliveryFacts, delivery_differences
 from drawstring.core.camera import camera_of
 from drawstring.core.errors import MissingError, SourceError
 from drawstring.core.eyes.settings import EyesSettings
@@ -287,6 +287,13 @@ def usable_frames(
         for number, files in frames_of(session, delivery).items()
         if all(place in files and not files[place].fault for place in wanted)
     }
+
+
+def asked_range(delivery: Delivery, settings: ArrivalsSettings) -> tuple[int, int]:
+    """Give the first and last frame that a package should have: as settled, else all that was rendered."""
+    first = delivery.first if settings.first is None else settings.first
+    last = delivery.last if settings.last is None else settings.last
+    return first, last
 
 
 def frame_cells(session: Session, delivery: Delivery, *, most_gap: int = 48) -> list[FrameCell]:

@@ -204,7 +204,7 @@ def pack_words(session: Session, shot: Shot) -> dict[str, Any]:
         "asked": asked_settings(pack.profile, how.passes, how.recipe) if pack.profile else {},
         "raw_bytes": _raw_bytes(how, shot),
         "example": file_names_of(how, [first], 1)[0] if how.passes else "",
-        "run_notes": notes_for(how),
+        "run_notes": notes_for(session, how),
     }  # fmt: skip
 
 
