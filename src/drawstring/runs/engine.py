@@ -9,7 +9,7 @@ from __future__ import annotations
 import logging
 import time
 from collections.abc import Callable
-from contextlib import AbstractContextManager
+from contextlib import AbstractContextManager, suppress
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -20,25 +20,21 @@ from sqlalchemy import text
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
-from drawstring.core.depth import DepthSettings
 from drawstring.core.errors import DrawstringError
 from drawstring.core.findings import Finding
-from drawstring.core.io.facts import Window
 from drawstring.core.io.writing import remove_unfinished
-from drawstring.core.passes import Pass
-from drawstring.core.recipe.sources import depth_inputs
 from drawstring.runs.cluster import OwnWorkers
 from drawstring.runs.frame import carry_out
 from drawstring.runs.handoff import Sender, make_report, make_review
 from drawstring.runs.manifest import close_package
-from drawstring.runs.measuring import measure_frame
-from drawstring.runs.plan import FrameAnswer, FrameTask, SourceFile
-from drawstring.runs.planning import plan_of, source_files, tasks_of
+from drawstring.runs.measurements import Measurements
+from drawstring.runs.plan import FrameAnswer, FrameTask
+from drawstring.runs.planning import plan_of, tasks_of
 from drawstring.runs.readers import killer
 from drawstring.runs.scanning import Scanning
-from drawstring.store import deliveries, ledger, measuring, recipes
+from drawstring.store import ledger
 from drawstring.store.database import DatabaseAway, unit_of_work
-from drawstring.store.models import Measurement, Run, RunFrame, now
+from drawstring.store.models import Run, RunFrame, now
 from drawstring.store.standing import standing
 
 log = logging.getLogger(__name__)
@@ -62,26 +58,9 @@ class _RunAtWork:
     attempts: dict[int, int] = field(default_factory=dict)
     logs: dict[int, list[dict[str, Any]]] = field(default_factory=dict)
     priority: int = 0
+    is_said: bool = False
+    """Whether the ledger says that it has begun."""
     answers: list[FrameAnswer] = field(default_factory=list)
-
-
-@dataclass
-class _MeasurementAtWork:
-    """A measurement's frames in flight."""
-
-    measurement_id: int
-    kind: str
-    passes: tuple[Pass, ...]
-    window: Window
-    todo: list[tuple[int, tuple[SourceFile, ...]]]
-    depth: DepthSettings
-    scene_unit: str
-    looked_at: frozenset[int]
-    """The frames that are asked, too, along which line their distances were measured."""
-    flying: dict[Future, int] = field(default_factory=dict)
-    counted: dict[int, Any] = field(default_factory=dict)
-    faults: dict[int, str] = field(default_factory=dict)
-    told: int = 0
 
 
 class Engine:
@@ -111,7 +90,7 @@ class Engine:
         self._make_client = client
         self._client: Client | None = None
         self._runs: dict[int, _RunAtWork] = {}
-        self._measurements: dict[int, _MeasurementAtWork] = {}
+        self._measurements = Measurements()
         self._scanning, self._sender = scanning, sender
         self._reports: list[Future] = []
         self._lock: Any = None
@@ -189,12 +168,15 @@ class Engine:
             self._client = self._make_client()
         return self._client
 
+    def _all_room(self) -> int:
+        """How many tasks may fly: two to a worker, so that none waits for the ledger."""
+        return 2 * (sum(self._connected().nthreads().values()) or 1)
+
     def _room(self) -> int:
-        """How many more tasks may fly: two to a worker, so that none waits for the ledger."""
-        workers = sum(self._connected().nthreads().values()) or 1
+        """How many more tasks may fly."""
         flying = sum(len(one.flying) for one in self._runs.values())
-        flying += sum(len(one.flying) for one in self._measurements.values())
-        return max(0, 2 * workers - flying)
+        flying += self._measurements.flying()
+        return max(0, self._all_room() - flying)
 
     def _take_up(self) -> None:
         with self._work() as session:
@@ -205,52 +187,24 @@ class Engine:
                 if run_id not in self._runs:
                     self._begin(session, run)
                 self._runs[run_id].priority = run.priority
-            for measurement in measuring.waiting(session):
-                if measurement.id not in self._measurements:
-                    self._begin_measuring(session, measurement)
-            still = {m.id for m in measuring.waiting(session)}
-            for gone in [m for m in self._measurements if m not in still]:
-                self._cancel(self._measurements.pop(gone).flying)
+            self._measurements.take_up(session)
 
     def _begin(self, session: Session, run: Run) -> None:
         try:
             remove_unfinished(run.folder)
         except OSError:
             pass  # the frames will say in words that the folder is gone or closed
-        run.state, run.started_at = "running", run.started_at or now()
         self._runs[run.id] = _RunAtWork(run.id, plan_of(run), tasks_of(session, run))
-
-    def _begin_measuring(self, session: Session, measurement: Measurement) -> None:
-        delivery, kind = measurement.delivery, measurement.kind
-        passes = tuple(deliveries.passes_of(delivery))
-        # Depth needs the files it lies in; facts are told of whatever a frame came with.
-        needed = {ref.source for ref in depth_inputs(passes)} if kind == "depth" else set()
-        usable = deliveries.usable_frames(session, delivery, needed)
-        frames = [(number, source_files(files)) for number, files in usable.items()]
-        frames = [(number, files) for number, files in frames if files]
-        measurement.state, measurement.total, measurement.done = "measuring", len(frames), 0
-        numbers = [number for number, _ in frames]
-        depth = recipes.current(session, delivery.shot).depth
-        if kind == "depth":
-            # Whoever changes the reading while this goes on asks for it anew.
-            measurement.whole = {"read_as": measuring.reading_of(depth)}
-        self._measurements[measurement.id] = _MeasurementAtWork(
-            measurement.id,
-            kind,
-            passes,
-            deliveries.window_of(delivery),
-            frames,
-            depth,
-            delivery.shot.show.scene_unit,
-            frozenset(numbers[:1] + numbers[len(numbers) // 2 :][:1] + numbers[-1:]),
-        )
 
     def _hand_out(self) -> None:
         room = self._room()
         client = self._connected()
-        # Somebody waits for distances; facts can wait until runs leave a worker idle.
-        for measuring_now in [one for one in self._measurements.values() if one.kind == "depth"]:
-            room = self._hand_out_measuring(client, measuring_now, room)
+        # Somebody waits for distances, but a hundred new shots must not hold up a night: half is for runs.
+        share, priority = room, 10
+        if any(run.todo for run in self._runs.values()):
+            share = min(room, max(0, self._all_room() // 2 - self._measurements.flying("depth")))
+            priority = 0
+        room -= self._measurements.hand_out(client, "depth", share, priority=priority)
         for run in sorted(self._runs.values(), key=lambda one: -one.priority):
             due = [task for at, task in run.again_at if at <= time.monotonic()]
             run.again_at = [(at, task) for at, task in run.again_at if at > time.monotonic()]
@@ -259,21 +213,8 @@ class Engine:
                 task = run.todo.pop(0)
                 run.flying[client.submit(carry_out, run.plan, task, pure=False)] = task
                 room -= 1
-        for measuring_now in [one for one in self._measurements.values() if one.kind != "depth"]:
-            room = self._hand_out_measuring(client, measuring_now, room)
-
-    def _hand_out_measuring(self, client: Client, measuring_now: _MeasurementAtWork, room: int) -> int:
-        """Hand out frames to be counted while there is room; give the room that is left."""
-        while measuring_now.todo and room > 0:
-            number, files = measuring_now.todo.pop(0)
-            future = client.submit(
-                measure_frame, measuring_now.kind, number, files, measuring_now.passes, measuring_now.window,
-                measuring_now.depth, measuring_now.scene_unit, number in measuring_now.looked_at,
-                pure=False, priority=10 if measuring_now.kind == "depth" else -10,
-            )  # fmt: skip
-            measuring_now.flying[future] = number
-            room -= 1
-        return room
+        # Facts can wait until runs leave a worker idle.
+        self._measurements.hand_out(client, "facts", room, priority=-10)
 
     def _collect(self) -> None:
         for run in self._runs.values():
@@ -289,17 +230,7 @@ class Engine:
                     run.again_at.append((time.monotonic() + 2.0**tries, task))
                 else:
                     run.answers.append(answer)
-        for one in self._measurements.values():
-            for future in [future for future in one.flying if future.done()]:
-                number = one.flying.pop(future)
-                try:
-                    _, counted = future.result()
-                except KilledWorker:
-                    counted = killer(str(number)).as_dict()
-                if isinstance(counted, dict) and "what" in counted:
-                    one.faults[number] = counted["what"]
-                else:
-                    one.counted[number] = counted
+        self._measurements.collect()
 
     def _answer(self, future: Future, task: FrameTask) -> FrameAnswer | None:
         """Give what became of a frame; None when it was lost on the way and is to be done again."""
@@ -321,6 +252,14 @@ class Engine:
         return FrameAnswer(task.number, fault=fault.as_dict())
 
     def _write_down(self) -> None:
+        begun = [run for run in self._runs.values() if run.flying and not run.is_said]
+        if begun:
+            with self._work() as session:
+                for run in begun:
+                    row = ledger.find_run(session, run.run_id)
+                    if row.state == "waiting":
+                        row.state, row.started_at = "running", row.started_at or now()
+                    run.is_said = True
         for run in list(self._runs.values()):
             if run.answers:
                 with self._work() as session:
@@ -331,19 +270,7 @@ class Engine:
                 with self._work() as session:
                     self._end(session, ledger.find_run(session, run.run_id))
                 del self._runs[run.run_id]
-        for one in list(self._measurements.values()):
-            done = len(one.counted) + len(one.faults)
-            finished = not (one.todo or one.flying)
-            if done > one.told or finished:
-                with self._work() as session:
-                    measurement = session.get(Measurement, one.measurement_id)
-                    if measurement is not None:
-                        measurement.done = done
-                        if finished:
-                            measuring.finish(measurement, one.counted, one.faults, read_as=one.depth)
-                one.told = done
-            if finished:
-                del self._measurements[one.measurement_id]
+        self._measurements.write_down(self._work)
 
     def _note(self, session: Session, run: _RunAtWork, answer: FrameAnswer) -> None:
         row = session.get_one(RunFrame, (run.run_id, answer.number))
@@ -379,15 +306,11 @@ class Engine:
             future.cancel()
 
     def _forget(self) -> None:
-        flying: list[dict[Future, Any]] = [one.flying for one in self._runs.values()]
-        flying += [one.flying for one in self._measurements.values()]
-        for some in flying:
-            try:
-                self._cancel(some)
-            except (OSError, RuntimeError, ClosedClientError):
-                pass  # the scheduler is gone, and the tasks with it
+        for run in self._runs.values():
+            with suppress(OSError, RuntimeError, ClosedClientError):
+                self._cancel(run.flying)  # else the scheduler is gone, and the tasks with it
         self._runs.clear()
-        self._measurements.clear()
+        self._measurements.forget()
 
     def _drop_client(self) -> None:
         if self._client is not None:

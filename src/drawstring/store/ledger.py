@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import timedelta
 
-from sqlalchemy import case, func, select, update
+from sqlalchemy import ARRAY, Integer, any_, case, func, literal, select, update
 from sqlalchemy.orm import Session, joinedload, selectinload
 
 from drawstring.core.errors import ConflictError, MissingError
@@ -45,6 +45,17 @@ class Progress:
     frame_seconds: float = 0.0
     memory_bytes: int = 0
 
+    def __add__(self, other: Progress) -> Progress:
+        """Give how far two runs are together; one after the other, as far as time goes."""
+        total, done = self.total + other.total, self.proven + other.proven
+        failed, rate = self.failed + other.failed, self.rate + other.rate
+        left = total - done - failed
+        return Progress(
+            total, done, failed, self.size_bytes + other.size_bytes, rate,
+            left / rate * 60 if rate and left else None,
+            memory_bytes=max(self.memory_bytes, other.memory_bytes),
+        )  # fmt: skip
+
     @property
     def left(self) -> int:
         """Frames still to be done."""
@@ -54,6 +65,42 @@ class Progress:
     def share(self) -> float:
         """Done, 0 to 1."""
         return (self.total - self.left) / self.total if self.total else 1.0
+
+
+@dataclass(frozen=True)
+class Span:
+    """Neighbouring frames of a run in one state."""
+
+    state: str
+    first: int
+    last: int
+    frames: int
+
+
+def spans(session: Session, runs: list[Run]) -> dict[int, list[Span]]:
+    """Give the frames of several runs with one query, neighbours in one state together."""
+    of_run = func.row_number().over(partition_by=RunFrame.run_id, order_by=RunFrame.number)
+    of_state = func.row_number().over(
+        partition_by=(RunFrame.run_id, RunFrame.state), order_by=RunFrame.number
+    )
+    numbered = (
+        # Where both counts go on alike, nothing of another state lies between.
+        select(RunFrame.run_id, RunFrame.state, RunFrame.number, (of_run - of_state).label("island"))
+        .where(RunFrame.run_id == any_(literal([run.id for run in runs], ARRAY(Integer))))
+        .subquery()
+    )
+    query = (
+        select(
+            numbered.c.run_id, numbered.c.state, func.min(numbered.c.number), func.max(numbered.c.number),
+            func.count(),
+        )
+        .group_by(numbered.c.run_id, numbered.c.state, numbered.c.island)
+        .order_by(numbered.c.run_id, func.min(numbered.c.number))
+    )  # fmt: skip
+    found: dict[int, list[Span]] = {run.id: [] for run in runs}
+    for run_id, state, first, last, count in session.execute(query):
+        found[run_id].append(Span(state, first, last, count))
+    return found
 
 
 def find_run(session: Session, run_id: int) -> Run:
@@ -71,9 +118,23 @@ def find_run(session: Session, run_id: int) -> Run:
 
 
 def recent(session: Session, show: Show, *, limit: int = 50) -> list[Run]:
-    """Give a show's runs, newest first."""
-    query = select(Run).join(Shot).where(Shot.show_id == show.id).order_by(Run.id.desc()).limit(limit)
-    return list(session.scalars(query))
+    """Give a show's runs: what is worked on, what waits in its turn, then what ended last.
+
+    Parameters
+    ----------
+    limit : int
+        Of those that are at their end; all others are given.
+    """
+    of_show = (
+        select(Run)
+        .join(Shot)
+        .where(Shot.show_id == show.id)
+        .options(joinedload(Run.shot), joinedload(Run.package))
+    )
+    place = case({"running": 0, "waiting": 1, "paused": 2}, value=Run.state)
+    held = of_show.where(Run.state.in_(HOLDS)).order_by(place, Run.priority.desc(), Run.id)
+    ended = of_show.where(Run.state.not_in(HOLDS)).order_by(Run.ended_at.desc(), Run.id.desc()).limit(limit)
+    return [*session.scalars(held), *session.scalars(ended)]
 
 
 def under_way(session: Session, show: Show | None = None) -> list[Run]:
@@ -216,7 +277,10 @@ def packages_of(session: Session, show: Show, *, limit: int = 500) -> list[Packa
         .where(Shot.show_id == show.id)
         .order_by(Package.made_at.desc(), Package.id.desc())
         .limit(limit)
-        .options(joinedload(Package.run).joinedload(Run.shot), selectinload(Package.sendings))
+        .options(
+            joinedload(Package.run).options(joinedload(Run.shot), joinedload(Run.revision)),
+            selectinload(Package.sendings),
+        )
     )
     return list(session.scalars(query))
 

@@ -24,6 +24,8 @@ from drawstring.web.services import house, work
 
 bp = Blueprint("packages", __name__)
 
+FACE_PX = 160
+
 
 @bp.get("/packages/<int:package_id>")
 def package(package_id: int) -> str:
@@ -124,6 +126,21 @@ def copy(package_id: int) -> str:
     return render_template("packages/_copied.html", target=target, size=copy_package(folder, target))
 
 
+@bp.get("/packages/<int:package_id>/face")
+def face(package_id: int) -> Response:
+    """Give a small picture of a package: its middle frame, read back from the packed file."""
+    with work() as session:
+        one = ledger.find_package(session, package_id)
+        proven = [frame.file_name for frame in one.run.frames if frame.state == "proven"]
+        path = os.path.join(one.folder, proven[len(proven) // 2]) if proven else ""
+    if not os.path.exists(path):
+        raise MissingError("The package holds no picture.", where="package", remedy="Look at its run.")
+    answer = _picture(path, FACE_PX)
+    # A written file never changes.
+    answer.headers["Cache-Control"] = "private, max-age=86400"
+    return answer
+
+
 def _folder_and_name(package_id: int) -> tuple[str, str]:
     with work() as session:
         one = ledger.find_package(session, package_id)
@@ -141,14 +158,17 @@ def file(package_id: int, name: str) -> Response:
 def look_at(package_id: int, name: str) -> Response:
     """Give a small picture of a packed file, read back from it."""
     folder, _ = _frame_file(package_id, name)
-    path = os.path.join(folder, name)
+    return _picture(os.path.join(folder, name), 1024)
+
+
+def _picture(path: str, width: int) -> Response:
     facts = house().readers.read(path, read_facts, path)
     # The beauty where it went out under its plain names, else whatever comes first.
     one = min(recognise(facts), key=lambda each: each.name != Role.BEAUTY)
     planes = house().frames.planes(
         {0: facts}, one.channels[:3], window=facts.window, level=0, is_light=one.role in COLOUR_ROLES
     )
-    return as_png(look(one.role, [planes[ref] for ref in one.channels[:3]]), min(facts.window.width, 1024))
+    return as_png(look(one.role, [planes[ref] for ref in one.channels[:3]]), min(facts.window.width, width))
 
 
 def _frame_file(package_id: int, name: str) -> tuple[str, int]:

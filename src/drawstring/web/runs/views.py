@@ -64,13 +64,16 @@ def runs(code: str) -> str:
     with work() as session:
         show = shows.find_show(session, code)
         found = ledger.recent(session, show)
+        progress = ledger.progress(session, found)
+        busy = [progress[run.id] for run in found if run.state in ledger.UNDER_WAY]
         return render_template(
             "runs/_list.html" if request.headers.get("HX-Request") else "runs/runs.html",
             show=show,
             runs=found,
-            progress=ledger.progress(session, found),
-            is_busy=any(run.state in ledger.UNDER_WAY for run in found),
-            busy=sum(run.state in ledger.UNDER_WAY for run in found),
+            progress=progress,
+            spans=ledger.spans(session, found),
+            busy=len(busy),
+            whole=sum(busy, ledger.Progress(0, 0, 0, 0, 0.0, None)),
         )
 
 

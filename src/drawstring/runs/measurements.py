@@ -1,0 +1,164 @@
+"""Measurements at work: distances and facts of deliveries, counted frame by frame beside the runs."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from contextlib import AbstractContextManager, suppress
+from dataclasses import dataclass, field
+from typing import Any
+
+from distributed import Client, Future, KilledWorker
+from distributed.client import ClosedClientError
+from sqlalchemy.orm import Session
+
+from drawstring.core.depth import DepthSettings
+from drawstring.core.io.facts import Window
+from drawstring.core.passes import Pass
+from drawstring.core.recipe.sources import depth_inputs
+from drawstring.runs.measuring import measure_frame
+from drawstring.runs.plan import SourceFile
+from drawstring.runs.planning import source_files
+from drawstring.runs.readers import killer
+from drawstring.store import deliveries, measuring, recipes
+from drawstring.store.models import Measurement
+
+log = logging.getLogger(__name__)
+
+
+@dataclass
+class _AtWork:
+    """A measurement's frames in flight."""
+
+    measurement_id: int
+    kind: str
+    passes: tuple[Pass, ...]
+    window: Window
+    todo: list[tuple[int, tuple[SourceFile, ...]]]
+    depth: DepthSettings
+    scene_unit: str
+    looked_at: frozenset[int]
+    """The frames that are asked, too, along which line their distances were measured."""
+    flying: dict[Future, tuple[int, tuple[SourceFile, ...]]] = field(default_factory=dict)
+    counted: dict[int, Any] = field(default_factory=dict)
+    faults: dict[int, str] = field(default_factory=dict)
+    told: int = 0
+
+
+class Measurements:
+    """What the engine has to count; like the engine, it keeps nothing that the ledger does not hold."""
+
+    def __init__(self) -> None:
+        self._at_work: dict[int, _AtWork] = {}
+
+    def __bool__(self) -> bool:
+        return bool(self._at_work)
+
+    def flying(self, kind: str = "") -> int:
+        """Count the frames in flight, of one kind ("depth", "facts") or of all."""
+        return sum(len(one.flying) for one in self._at_work.values() if kind in ("", one.kind))
+
+    def take_up(self, session: Session) -> None:
+        """Begin what waits in the ledger, and let go of what is no longer asked."""
+        waiting = measuring.waiting(session)
+        for measurement in waiting:
+            if measurement.id not in self._at_work:
+                self._at_work[measurement.id] = _begin(session, measurement)
+        still = {one.id for one in waiting}
+        for gone in [number for number in self._at_work if number not in still]:
+            _cancel(self._at_work.pop(gone))
+
+    def hand_out(self, client: Client, kind: str, room: int, *, priority: int) -> int:
+        """Hand out frames of a kind while there is room, ahead of or behind others; give how many."""
+        before = room
+        for one in self._at_work.values():
+            while one.kind == kind and one.todo and room > 0:
+                number, files = one.todo.pop(0)
+                future = client.submit(
+                    measure_frame, kind, number, files, one.passes, one.window, one.depth, one.scene_unit,
+                    number in one.looked_at, pure=False, priority=priority,
+                )  # fmt: skip
+                one.flying[future] = (number, files)
+                room -= 1
+        return before - room
+
+    def collect(self) -> None:
+        """Take what workers have counted."""
+        for one in self._at_work.values():
+            for future in [future for future in one.flying if future.done()]:
+                task = one.flying.pop(future)
+                number = task[0]
+                if future.status in ("cancelled", "lost"):
+                    one.todo.insert(0, task)
+                    continue
+                counted = _answer(future, number)
+                if isinstance(counted, dict) and "what" in counted:
+                    one.faults[number] = counted["what"]
+                else:
+                    one.counted[number] = counted
+
+    def write_down(self, work: Callable[[], AbstractContextManager[Session]]) -> None:
+        """Tell the ledger how far measurements are, and what came of those at their end."""
+        for one in list(self._at_work.values()):
+            done = len(one.counted) + len(one.faults)
+            finished = not (one.todo or one.flying)
+            if done > one.told or finished:
+                with work() as session:
+                    measurement = session.get(Measurement, one.measurement_id)
+                    if measurement is not None:
+                        measurement.done = done
+                        if finished:
+                            measuring.finish(measurement, one.counted, one.faults, read_as=one.depth)
+                one.told = done
+            if finished:
+                del self._at_work[one.measurement_id]
+
+    def forget(self) -> None:
+        """Let go of everything; the ledger says what is to be done anew."""
+        for one in self._at_work.values():
+            _cancel(one)
+        self._at_work.clear()
+
+
+def _begin(session: Session, measurement: Measurement) -> _AtWork:
+    delivery, kind = measurement.delivery, measurement.kind
+    passes = tuple(deliveries.passes_of(delivery))
+    # Depth needs the files it lies in; facts are told of whatever a frame came with.
+    needed = {ref.source for ref in depth_inputs(passes)} if kind == "depth" else set()
+    usable = deliveries.usable_frames(session, delivery, needed)
+    frames = [(number, source_files(files)) for number, files in usable.items()]
+    frames = [(number, files) for number, files in frames if files]
+    measurement.state, measurement.total, measurement.done = "measuring", len(frames), 0
+    numbers = [number for number, _ in frames]
+    depth = recipes.current(session, delivery.shot).depth
+    if kind == "depth":
+        # Whoever changes the reading while this goes on asks for it anew.
+        measurement.whole = {"read_as": measuring.reading_of(depth)}
+    return _AtWork(
+        measurement.id,
+        kind,
+        passes,
+        deliveries.window_of(delivery),
+        frames,
+        depth,
+        delivery.shot.show.scene_unit,
+        frozenset(numbers[:1] + numbers[len(numbers) // 2 :][:1] + numbers[-1:]),
+    )
+
+
+def _answer(future: Future, number: int) -> Any:
+    """Give what was counted, or words for why it was not."""
+    error = future.exception()
+    if error is None:
+        return future.result()[1]
+    if isinstance(error, KilledWorker):
+        return killer(str(number)).as_dict()
+    log.error("Measuring frame %s failed unexpectedly", number, exc_info=error)
+    return {"what": f"Frame {number} could not be measured: {type(error).__name__}: {error}."}
+
+
+def _cancel(one: _AtWork) -> None:
+    for future in one.flying:
+        # Where the scheduler is gone, the tasks are gone with it.
+        with suppress(OSError, RuntimeError, ClosedClientError):
+            future.cancel()
