@@ -17,7 +17,7 @@ from drawstring.core.recipe.mattes import pass_for
 from drawstring.core.recipe.sources import of_view
 from drawstring.store import recipes, shows
 from drawstring.store.models import Shot
-from drawstring.web.bench.views import changed, set_settings, typed_at
+from drawstring.web.bench.changing import changed, set_settings, typed_at
 from drawstring.web.pictures.points import colour_at, distance_at, place_in, point_in
 from drawstring.web.pictures.views import FrameHere, frame_here
 from drawstring.web.services import who, work

@@ -17,7 +17,8 @@ from drawstring.core.passes import LIT_ROLES, Pass, PassStatistics, Role
 from drawstring.store import correcting, deliveries, measuring, shows
 from drawstring.store.models import Delivery, Shot
 from drawstring.store.standing import standing
-from drawstring.web.bench.views import bench_words, changed, set_settings, typed_at
+from drawstring.web.bench.changing import changed, set_settings, typed_at
+from drawstring.web.bench.words import bench_words
 from drawstring.web.drawing import Curve, curve_of
 from drawstring.web.services import house, who, work
 

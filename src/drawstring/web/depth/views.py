@@ -15,7 +15,8 @@ from drawstring.core.recipe.sources import depth_inputs, of_view, pass_of, pictu
 from drawstring.core.recipe.spaces import in_working_space
 from drawstring.store import deliveries, measuring, recipes, shows
 from drawstring.store.models import Shot
-from drawstring.web.bench.views import bench_words, changed, set_settings, typed_at
+from drawstring.web.bench.changing import changed, set_settings, typed_at
+from drawstring.web.bench.words import bench_words
 from drawstring.web.depth.objects import name_at
 from drawstring.web.depth.words import swatches
 from drawstring.web.pictures.points import colour_at, distance_at, place_in, point_in

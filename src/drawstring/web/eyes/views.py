@@ -21,8 +21,8 @@ from drawstring.core.recipe.sources import depth_inputs, depth_pass, of_view
 from drawstring.store import measuring, shows
 from drawstring.store.eyes_standing import eye_width, told_eyes
 from drawstring.store.models import Shot
+from drawstring.web.bench.changing import set_settings, typed_at
 from drawstring.web.bench.evidence import asked_part
-from drawstring.web.bench.views import set_settings, typed_at
 from drawstring.web.pictures.views import FrameHere, frame_here, tried
 from drawstring.web.services import work
 

@@ -10,7 +10,7 @@ from drawstring.core.findings import ORDER, Finding, Severity
 from drawstring.store import correcting, deliveries, dismissals, shows
 from drawstring.store.models import Dismissal, Shot
 from drawstring.store.standing import shots_of, standings
-from drawstring.web.bench.views import changed, set_settings
+from drawstring.web.bench.changing import changed, set_settings
 from drawstring.web.services import who, work
 
 bp = Blueprint("findings", __name__)

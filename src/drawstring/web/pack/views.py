@@ -9,47 +9,25 @@ from typing import Any
 
 from flask import Blueprint, render_template, request
 from flask import Response as FlaskResponse
-from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response
 
-from drawstring.core.colour import VIEWS
 from drawstring.core.errors import SettingError
-from drawstring.core.pack import Compression, StoredType
 from drawstring.core.pack.form import (
-    AlphaKind,
     Also,
-    Files,
-    LineOrder,
-    Parts,
-    PictureFile,
-    Reach,
-    Style,
-    Tiling,
 )
 from drawstring.core.pack.profile import read_profile, written
 from drawstring.core.recipe.profile_checks import asked_settings
 from drawstring.runs.estimate import Estimate, try_frames
-from drawstring.runs.planning import file_names_of, notes_for, plan_to_try
+from drawstring.runs.planning import plan_to_try
 from drawstring.store import deliveries, profiles, recipes, shows
-from drawstring.store.models import Shot
-from drawstring.store.standing import ShotStanding, standing
-from drawstring.web.bench.views import bench_words, changed, set_settings, typed_at
-from drawstring.web.pack.drawn_map import draw_map
+from drawstring.store.standing import standing
+from drawstring.web.bench.changing import changed, set_settings, typed_at
+from drawstring.web.bench.words import bench_words
+from drawstring.web.pack.words import pack_words
 from drawstring.web.services import house, who, work
 
 bp = Blueprint("pack", __name__)
 
-
-class View(str):
-    """A view's name, for lists of choices."""
-
-    @property
-    def value(self) -> str:
-        """The name."""
-        return str(self)
-
-
-BYTES = {"half": 2, "float": 4, "uint": 4}
 
 TRIED = 2
 """Frames that an estimate packs."""
@@ -184,34 +162,3 @@ def import_profile(shot_id: int) -> Response:
         kept = profiles.keep_profile(session, shot.show, read_profile(text))
         recipes.set_values(session, shot, {"pack.profile": kept.name}, by=who())
         return changed(session, shot, "pack")
-
-
-def pack_words(session: Session, shot: Shot) -> dict[str, Any]:
-    """Gather what the pack templates need."""
-    how = standing(session, shot)
-    pack = how.recipe.pack
-    first = shot.delivery.first if shot.delivery else 1001
-    return {
-        "drawn": draw_map(how),
-        "choices": {
-            "compression": list(Compression), "style": list(Style), "files": list(Files),
-            "parts": list(Parts), "tiling": list(Tiling), "line_order": list(LineOrder),
-            "reach": list(Reach), "alpha": list(AlphaKind),
-            "also": list(Also), "picture_file": list(PictureFile), "view": [View(name) for name in VIEWS],
-        },
-        "types": list(StoredType),
-        "profiles": profiles.profiles_of(shot.show),
-        "asked": asked_settings(pack.profile, how.passes, how.recipe) if pack.profile else {},
-        "raw_bytes": _raw_bytes(how, shot),
-        "example": file_names_of(how, [first], 1)[0] if how.passes else "",
-        "run_notes": notes_for(session, how),
-    }  # fmt: skip
-
-
-def _raw_bytes(how: ShotStanding, shot: Shot) -> int:
-    """Give the bytes of one frame before compression."""
-    if shot.delivery is None:
-        return 0
-    window = deliveries.window_of(shot.delivery)
-    pixels = window.width * window.height
-    return pixels * sum(BYTES[channel.stored] for channel in how.outputs.channels)

@@ -1,0 +1,115 @@
+"""What the bench's templates need, gathered for one knot."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any
+
+from flask import request
+from sqlalchemy.orm import Session
+
+from drawstring.core.arrivals import camera_words
+from drawstring.core.colour import SPACES, VIEWS
+from drawstring.core.findings import gravest_first
+from drawstring.core.passes import Pass, Role
+from drawstring.core.recipe import RESULTS, KnotState, available_results, result_named, space_of
+from drawstring.store import deliveries, measuring
+from drawstring.store.models import Delivery, Shot
+from drawstring.store.standing import ShotStanding, standing
+from drawstring.web.alpha.words import alpha_words
+from drawstring.web.depth.words import depth_words
+from drawstring.web.drawing import spark
+from drawstring.web.eyes.words import eyes_words
+
+
+def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
+    """Gather what the bench's templates need."""
+    how = standing(session, one)
+    delivery = one.delivery
+    frames = deliveries.frame_cells(session, delivery) if delivery else []
+    usable = [frame.number for frame in frames if frame.state in ("here", "partial")]
+    whole = [frame.number for frame in frames if frame.state == "here"] or usable
+    # What is only there to be looked at lies in the tray of the knot that makes it.
+    results = [
+        name
+        for name in available_results(how.passes, how.recipe)
+        if (made := result_named(name)).is_packed or made.knot == knot
+    ]
+    findings = gravest_first(how.findings.get(knot, []))
+    return {
+        "shot": one,
+        "show": one.show,
+        "how": how,
+        "knot": knot,
+        "delivery": delivery,
+        "facts": deliveries.facts_of(delivery) if delivery else None,
+        "display": deliveries.display_window(delivery) if delivery else None,
+        "measurement": delivery.measured("depth") if delivery else None,
+        "counting": delivery.measured("facts") if delivery else None,
+        "bytes_a_frame": deliveries.bytes_a_frame(session, delivery)
+        if delivery and knot == "arrivals"
+        else 0,
+        "camera": camera_words(deliveries.facts_of(delivery)) if delivery else [],
+        "told": measuring.told_facts(session, delivery.measured("facts")) if delivery else {},
+        "sparks": _sparks(delivery) if delivery and knot == "arrivals" else {},
+        "frames": frames,
+        "flagged": {f.frame: f.what for f in how.all_findings if f.frame is not None},
+        "frame": _shown_frame(usable, whole),
+        "passes": sorted(how.passes, key=_place_in_tray),
+        "results": results,
+        "all_results": list(dict.fromkeys([*RESULTS, *results])),
+        "first_pictures": _first_pictures(how, results),
+        "views": VIEWS,
+        "roles": list(Role),
+        "spaces": list(SPACES),
+        "space_of": partial(space_of, recipe=how.recipe),
+        "findings": findings,
+        "next_knot": _next_knot(how, knot),
+        **(depth_words(session, one, how, usable) if knot == "depth" else {}),
+        **(alpha_words(session, one, how, usable) if knot == "alpha" else {}),
+        **(eyes_words(session, one, how, usable) if knot == "eyes" and delivery else {}),
+    }
+
+
+def _shown_frame(usable: list[int], whole: list[int]) -> int | None:
+    """Give the frame that the page shows, else the one in the middle."""
+    shown = request.values.get("frame", type=int)
+    if shown in usable:
+        return shown
+    return whole[len(whole) // 2] if whole else None
+
+
+def _sparks(delivery: Delivery) -> dict[str, str]:
+    """Draw every pass's mean over the frames as a small line, where it was counted."""
+    measurement = delivery.measured("facts")
+    if measurement is None or measurement.state != "done":
+        return {}
+    counted = measuring.counted_of(measurement)
+    names = {name for of_frame in counted.values() for name in of_frame}
+    return {
+        name: spark({n: of_frame[name].mean for n, of_frame in counted.items() if name in of_frame})
+        for name in names
+    }
+
+
+def _place_in_tray(one: Pass) -> tuple[bool, int]:
+    """Order the tray: the default view first, then by what is looked at most, then as roles are listed."""
+    first = [Role.BEAUTY, Role.DEPTH, Role.NORMAL, Role.OBJECT_MATTE, Role.SHADOW, Role.OCCLUSION]
+    order = [*first, *(role for role in Role if role not in first)]
+    return "." in one.name, order.index(one.role)
+
+
+def _first_pictures(how: ShotStanding, results: list[str]) -> tuple[str, str]:
+    """Choose what lies in the well at first: the beauty, and the knot's result or the depth beside it."""
+    names = [one.name for one in how.passes]
+    first = "beauty" if "beauty" in names else names[0] if names else ""
+    made = [name for name in results if result_named(name).is_packed]
+    second = made[0] if made else "depth" if "depth" in names else first
+    return first, second
+
+
+def _next_knot(how: ShotStanding, knot: str) -> str:
+    """Give the next knot that the shot needs; those it does without are on the cord, not on the way."""
+    names = [view.name for view in how.knots]
+    after = how.knots[names.index(knot) + 1 :]
+    return next((view.name for view in after if view.state is not KnotState.NOT_NEEDED), "")

@@ -1,0 +1,70 @@
+"""What the pack templates need."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from drawstring.core.colour import VIEWS
+from drawstring.core.pack import Compression, StoredType
+from drawstring.core.pack.form import (
+    AlphaKind,
+    Also,
+    Files,
+    LineOrder,
+    Parts,
+    PictureFile,
+    Reach,
+    Style,
+    Tiling,
+)
+from drawstring.core.recipe.profile_checks import asked_settings
+from drawstring.runs.planning import file_names_of, notes_for
+from drawstring.store import deliveries, profiles
+from drawstring.store.models import Shot
+from drawstring.store.standing import ShotStanding, standing
+from drawstring.web.pack.drawn_map import draw_map
+
+
+class View(str):
+    """A view's name, for lists of choices."""
+
+    @property
+    def value(self) -> str:
+        """The name."""
+        return str(self)
+
+
+BYTES = {"half": 2, "float": 4, "uint": 4}
+
+
+def pack_words(session: Session, shot: Shot) -> dict[str, Any]:
+    """Gather what the pack templates need."""
+    how = standing(session, shot)
+    pack = how.recipe.pack
+    first = shot.delivery.first if shot.delivery else 1001
+    return {
+        "drawn": draw_map(how),
+        "choices": {
+            "compression": list(Compression), "style": list(Style), "files": list(Files),
+            "parts": list(Parts), "tiling": list(Tiling), "line_order": list(LineOrder),
+            "reach": list(Reach), "alpha": list(AlphaKind),
+            "also": list(Also), "picture_file": list(PictureFile), "view": [View(name) for name in VIEWS],
+        },
+        "types": list(StoredType),
+        "profiles": profiles.profiles_of(shot.show),
+        "asked": asked_settings(pack.profile, how.passes, how.recipe) if pack.profile else {},
+        "raw_bytes": _raw_bytes(how, shot),
+        "example": file_names_of(how, [first], 1)[0] if how.passes else "",
+        "run_notes": notes_for(session, how),
+    }  # fmt: skip
+
+
+def _raw_bytes(how: ShotStanding, shot: Shot) -> int:
+    """Give the bytes of one frame before compression."""
+    if shot.delivery is None:
+        return 0
+    window = deliveries.window_of(shot.delivery)
+    pixels = window.width * window.height
+    return pixels * sum(BYTES[channel.stored] for channel in how.outputs.channels)
