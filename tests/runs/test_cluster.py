@@ -14,7 +14,7 @@ from drawstring.runs.checking import check_package
 from drawstring.runs.cluster import OwnWorkers, cluster
 from drawstring.runs.engine import Engine
 from drawstring.store import ledger
-from drawstring.store.models import Run
+from drawstring.store.models import Measurement, Run
 
 
 @pytest.fixture
@@ -95,3 +95,23 @@ def test_a_resting_run_begins_nothing_and_the_first_one_goes_first(plan, workers
                 does(session, done)
         ledger.cancel(session, resting)
         assert resting.state == "cancelled" and resting.ended_at is not None
+
+
+def test_a_run_is_not_held_up_by_what_arrived_meanwhile(plan, workers, sessions, database):
+    number = plan()
+    for i in range(12):
+        plan(code=f"TW{100 + i}")
+    with sessions.begin() as session:
+        for run in session.query(Run).filter(Run.id != number):
+            ledger.cancel(session, run)
+
+    def is_over() -> bool:
+        with sessions() as session:
+            return session.get_one(Run, number).state not in ledger.UNDER_WAY
+
+    until = time.monotonic() + 120
+    Engine(database, workers).work(until=lambda: is_over() or time.monotonic() > until)
+    with sessions() as session:
+        assert session.get_one(Run, number).state == "done"
+        states = [one.state for one in session.query(Measurement).filter_by(kind="depth")]
+    assert len(states) == 13 and states.count("done") < 13, "somebody's distances can wait a little"

@@ -10,8 +10,8 @@ from drawstring.core.arrivals import scan
 from drawstring.core.depth import FrameDistances, tally
 from drawstring.core.errors import ConflictError, MissingError, SettingError, SourceError
 from drawstring.core.recipe import KnotState, Recipe
-from drawstring.store import correcting, deliveries, measuring, recipes, shows
-from drawstring.store.models import Base, Frame, Revision, Run, RunFrame
+from drawstring.store import correcting, deliveries, ledger, measuring, recipes, shows
+from drawstring.store.models import Base, Frame, Revision, Run, RunFrame, now
 from drawstring.store.standing import shots_of, standing, standings
 
 
@@ -195,3 +195,28 @@ def test_changes_made_at_once_build_on_each_other(database_url, candidate):
         assert recipe.pack.row("normal").layer == "N" and recipe.arrivals.first == 1011
         assert [one.number for one in shot.revisions] == list(range(1, 8))
     database.dispose()
+
+
+def test_runs_are_listed_by_what_is_worked_on_and_frames_lie_together_in_spans(session, shot):
+    revision = recipes.settle(session, shot, "arrivals")
+    begun = {"shot_id": shot.id, "delivery_id": shot.delivery_id, "revision_id": revision.id, "folder": "x"}
+    for version, (state, frames) in enumerate(
+        (("done", "pp"), ("failed", "ppfwwp"), ("cancelled", "w"), ("running", "pw")), 1
+    ):
+        run = Run(**begun, version=version, state=state, ended_at=None if state == "running" else now())
+        names = {"p": "proven", "f": "failed", "w": "waiting"}
+        run.frames = [
+            RunFrame(number=1001 + i, file_name=f"{i}", state=names[letter], checksum="x" * (letter == "p"))
+            for i, letter in enumerate(frames)
+        ]
+        session.add(run)
+    session.flush()
+    listed = ledger.recent(session, shot.show, limit=2)
+    assert [run.state for run in listed] == ["running", "cancelled", "failed"]
+    spans = ledger.spans(session, listed)
+    assert [(one.state, one.first, one.last, one.frames) for one in spans[listed[2].id]] == [
+        ("proven", 1001, 1002, 2), ("failed", 1003, 1003, 1), ("waiting", 1004, 1005, 2),
+        ("proven", 1006, 1006, 1),
+    ]  # fmt: skip
+    whole = sum(ledger.progress(session, listed).values(), ledger.Progress(0, 0, 0, 0, 0.0, None))
+    assert (whole.total, whole.proven, whole.failed, whole.left) == (9, 4, 1, 4)
