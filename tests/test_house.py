@@ -14,6 +14,7 @@ from local_postgres import LocalPostgres, Trouble, free_port
 from makers import environment_of
 
 from drawstring.cli import main
+from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.recipe import KNOTS, Recipe
 from drawstring.installation import Installation, read_installation, secret
 
@@ -116,6 +117,16 @@ def test_a_half_made_data_folder_is_made_anew_and_a_strange_one_left_alone(place
         server.stop()
 
 
+def test_an_inbox_without_name_or_address_is_refused_at_the_start():
+    for odd in ("http://somewhere", "client=ftp://somewhere", "=http://somewhere"):
+        with pytest.raises(SettingError, match="no name with an address"):
+            read_installation({"DRAWSTRING_CLIENT_INBOXES": odd})
+    known = read_installation({"DRAWSTRING_CLIENT_INBOXES": "a=http://one b=https://two:8/x"})
+    assert known.inbox_addresses == {"a": "http://one", "b": "https://two:8/x"}
+    with pytest.raises(MissingError, match="There is no inbox “c”"):
+        known.inbox_address("c")
+
+
 def test_start_and_stop_bring_a_small_house_up_and_down(installation, tmp_path):
     environment = environment_of(installation)
     (Path(installation.var) / "run").mkdir(parents=True)
@@ -139,10 +150,19 @@ def test_start_and_stop_bring_a_small_house_up_and_down(installation, tmp_path):
         [sys.executable, "-c", script], env=environment, cwd=HOME, capture_output=True, text=True, timeout=180
     )
     assert again.returncode == 0 and "Pages and engine are up" not in again.stdout, "they were up already"
+    # A night in it, driven by a program: what is whole goes through, what is spoiled says why not.
+    night = subprocess.run(
+        [sys.executable, "ops/overnight.py", "--shots", "6", "--frames", "2"],
+        env=environment, cwd=HOME, capture_output=True, text=True, timeout=300,
+    )  # fmt: skip
+    assert night.returncode == 0, night.stdout + night.stderr
+    assert "3 shots went through, 3 of them receipted; 3 did not." in night.stdout
+    for told in ("did not arrive or can't be used", "has changed since it was accepted", "motion of water"):
+        assert told in night.stdout
     stopped = subprocess.run(
         [sys.executable, "ops/house.py", "stop"], env=environment, cwd=HOME, capture_output=True, text=True
     )
-    assert "Pages and engine are down" in stopped.stdout
+    assert "Pages and engine are down" in stopped.stdout and "inbox is down" in stopped.stdout
     with socket.create_server(("127.0.0.1", installation.port)):
         refused = subprocess.run(
             [sys.executable, "-c", script], env=environment, cwd=HOME, capture_output=True, text=True
