@@ -1,5 +1,7 @@
 """The store: tables as the models say, nonsense impossible, revisions never lost, few queries."""
 
+from datetime import timedelta
+
 import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
@@ -204,6 +206,9 @@ def test_runs_are_listed_by_what_is_worked_on_and_frames_lie_together_in_spans(s
         (("done", "pp"), ("failed", "ppfwwp"), ("cancelled", "w"), ("running", "pw")), 1
     ):
         run = Run(**begun, version=version, state=state, ended_at=None if state == "running" else now())
+        run.asked_at = now() - timedelta(minutes=10 - version)
+        if state == "done":
+            run.ended_at = now() - timedelta(hours=1)
         names = {"p": "proven", "f": "failed", "w": "waiting"}
         run.frames = [
             RunFrame(number=1001 + i, file_name=f"{i}", state=names[letter], checksum="x" * (letter == "p"))
@@ -211,6 +216,7 @@ def test_runs_are_listed_by_what_is_worked_on_and_frames_lie_together_in_spans(s
         ]
         session.add(run)
     session.flush()
+    assert [run.state for run in ledger.together(session, shot.show)] == ["running", "failed"], "of one night"
     listed = ledger.recent(session, shot.show, limit=2)
     assert [run.state for run in listed] == ["running", "cancelled", "failed"]
     spans = ledger.spans(session, listed)
@@ -218,5 +224,5 @@ def test_runs_are_listed_by_what_is_worked_on_and_frames_lie_together_in_spans(s
         ("proven", 1001, 1002, 2), ("failed", 1003, 1003, 1), ("waiting", 1004, 1005, 2),
         ("proven", 1006, 1006, 1),
     ]  # fmt: skip
-    whole = sum(ledger.progress(session, listed).values(), ledger.Progress(0, 0, 0, 0, 0.0, None))
+    whole = ledger.progress_of_all(session, listed)
     assert (whole.total, whole.proven, whole.failed, whole.left) == (9, 4, 1, 4)

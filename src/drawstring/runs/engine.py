@@ -322,13 +322,8 @@ class Engine:
 
 
 def _told(answer: FrameAnswer, tries: int) -> list[dict[str, Any]]:
-    """Give a try's steps with its head."""
-    head = {"at": 0.0, "try": tries, "says": answer.worker or "a worker that died"}
-    return [
-        head,
-        *(
-            answer.log or [{"at": answer.seconds, "says": answer.fault["what"]}]
-            if answer.fault
-            else answer.log
-        ),
-    ]
+    """Give a try's steps with its head; of one whose worker died, what is known."""
+    steps = list(answer.log)
+    if answer.fault and not steps:
+        steps = [{"at": answer.seconds, "says": answer.fault["what"]}]
+    return [{"at": 0.0, "try": tries, "says": answer.worker or "a worker that died"}, *steps]

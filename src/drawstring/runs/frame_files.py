@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import os
-from contextlib import ExitStack
 from types import TracebackType
 
 from drawstring.core.errors import OutputError
-from drawstring.core.io.writing import final_name
+from drawstring.core.io.writing import give_name, unfinished_path
 
 
 class FrameFiles:
@@ -22,20 +21,23 @@ class FrameFiles:
     """
 
     def __init__(self, folder: str, last: str) -> None:
-        self._folder = folder
-        self._stack = ExitStack()
+        self._folder, self._last = folder, last
         self._lent: dict[str, str] = {}
-        self._last = last
 
     def __enter__(self) -> FrameFiles:
-        # Names are given in the opposite order.
-        self.begin(self._last)
         return self
 
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> bool | None:
-        return self._stack.__exit__(kind, error, trace)
+    ) -> None:
+        try:
+            if kind is None:
+                for name in sorted(self._lent, key=lambda name: name == self._last):
+                    give_name(self._lent[name])
+        finally:
+            for unfinished in self._lent.values():
+                if os.path.exists(unfinished):
+                    os.unlink(unfinished)
 
     def begin(self, name: str) -> str:
         """Give where to write a file; its final path where it is there already, from before a crash.
@@ -48,7 +50,7 @@ class FrameFiles:
         path = os.path.join(self._folder, name)
         if name not in self._lent and not os.path.exists(path):
             _make_folder(os.path.dirname(path))
-            self._lent[name] = self._stack.enter_context(final_name(path))
+            self._lent[name] = unfinished_path(path)
         return self._lent.get(name, path)
 
     def is_there(self, name: str) -> bool:

@@ -145,6 +145,23 @@ def under_way(session: Session, show: Show | None = None) -> list[Run]:
     return list(session.scalars(query))
 
 
+def together(session: Session, show: Show | None = None) -> list[Run]:
+    """Give the runs under way, and those that ended since the first of them was asked for: one night."""
+    busy = under_way(session, show)
+    if not busy:
+        return []
+    since = min(run.asked_at for run in busy)
+    query = select(Run).where(Run.state.in_(("done", "failed")), Run.ended_at >= since)
+    if show is not None:
+        query = query.join(Shot).where(Shot.show_id == show.id)
+    return [*busy, *session.scalars(query)]
+
+
+def progress_of_all(session: Session, runs: list[Run]) -> Progress:
+    """Count several runs as one, worked on one after the other."""
+    return sum(progress(session, runs).values(), Progress(0, 0, 0, 0, 0.0, None))
+
+
 def progress(session: Session, runs: list[Run]) -> dict[int, Progress]:
     """Count several runs with one query."""
     recently = now() - timedelta(seconds=60)

@@ -61,6 +61,16 @@ class ShotStanding:
         return first.name if first else self.passes[0].name if self.passes else ""
 
     @property
+    def as_last_time(self) -> tuple[int, float] | None:
+        """What a run would come to, bytes and seconds, going by the last package; None before the first."""
+        last = self.last_package
+        if last is None or not last.frames or last.run.started_at is None or last.run.ended_at is None:
+            return None
+        seconds = (last.run.ended_at - last.run.started_at).total_seconds()
+        share = self.frames / last.frames
+        return round(last.size_bytes * share), seconds * share
+
+    @property
     def stops(self) -> list[Finding]:
         """What stops the shot from being run."""
         return [finding for finding in self.all_findings if finding.severity is Severity.STOPS]

@@ -107,15 +107,12 @@ def engine_summary() -> dict[str, Any] | None:
 
 def _summary() -> dict[str, Any] | None:
     with work() as session:
-        runs = ledger.under_way(session)
+        runs = ledger.together(session)
         if not runs:
             return None
-        counted = [one for one in ledger.progress(session, runs).values()]
-        total = sum(one.total for one in counted)
-        left = sum(one.left for one in counted)
-        times = [one.seconds_left for one in counted if one.seconds_left is not None]
+        whole = ledger.progress_of_all(session, runs)
         return {
-            "runs": len(runs),
-            "share": (total - left) / total if total else 0.0,
-            "left": sum(times) if len(times) == len(counted) else None,
+            "runs": sum(run.state in ledger.UNDER_WAY for run in runs),
+            "share": whole.share,
+            "left": whole.seconds_left,
         }

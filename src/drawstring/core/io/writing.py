@@ -199,17 +199,35 @@ def final_name(path: str) -> Iterator[str]:
     ConflictError, OutputError
         As `write_exr` says.
     """
-    folder, name = os.path.split(path)
-    unfinished = os.path.join(folder, f"{UNFINISHED}{uuid.uuid4().hex[:8]}-{name}")
+    unfinished = unfinished_path(path)
     try:
         with in_words(path):
             yield unfinished
-            with open(unfinished, "rb") as file:
-                os.fsync(file.fileno())
-            os.link(unfinished, path)  # fails where the name is taken, unlike a rename
+        give_name(unfinished)
     finally:
         if os.path.exists(unfinished):
             os.unlink(unfinished)
+
+
+def unfinished_path(path: str) -> str:
+    """Make up a path to write under, beside the final one."""
+    folder, name = os.path.split(path)
+    return os.path.join(folder, f"{UNFINISHED}{uuid.uuid4().hex[:8]}-{name}")
+
+
+def give_name(unfinished: str) -> None:
+    """Give a written file its final name; it is on the disk then. The unfinished name stays, too.
+
+    Raises
+    ------
+    ConflictError, OutputError
+        As `write_exr` says.
+    """
+    path = final_path(unfinished)
+    with in_words(path):
+        with open(unfinished, "rb") as file:
+            os.fsync(file.fileno())
+        os.link(unfinished, path)  # fails where the name is taken, unlike a rename
 
 
 @contextmanager

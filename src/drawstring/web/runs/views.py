@@ -64,16 +64,14 @@ def runs(code: str) -> str:
     with work() as session:
         show = shows.find_show(session, code)
         found = ledger.recent(session, show)
-        progress = ledger.progress(session, found)
-        busy = [progress[run.id] for run in found if run.state in ledger.UNDER_WAY]
         return render_template(
             "runs/_list.html" if request.headers.get("HX-Request") else "runs/runs.html",
             show=show,
             runs=found,
-            progress=progress,
+            progress=ledger.progress(session, found),
             spans=ledger.spans(session, found),
-            busy=len(busy),
-            whole=sum(busy, ledger.Progress(0, 0, 0, 0, 0.0, None)),
+            busy=sum(run.state in ledger.UNDER_WAY for run in found),
+            whole=ledger.progress_of_all(session, ledger.together(session, show)),
         )
 
 

@@ -5,13 +5,24 @@ const board = document.getElementById("board");
 const bar = board.querySelector(".chosen");
 const boxes = [...board.querySelectorAll("input[name=shot]")];
 
+// What the chosen ones came to when they were packed last; those that never were can't be told.
+function goingByLastTime(chosen) {
+  const known = chosen.filter((box) => box.dataset.bytes);
+  if (!known.length) return "";
+  const sum = (name) => known.reduce((all, box) => all + Number(box.dataset[name]), 0);
+  const size = sum("bytes") >= 1e9 ? `${(sum("bytes") / 1e9).toFixed(1)} GB` : `${Math.ceil(sum("bytes") / 1e6)} MB`;
+  const time = sum("seconds") < 90 ? `${Math.ceil(sum("seconds"))} s` : `${Math.round(sum("seconds") / 60)} min`;
+  const rest = chosen.length - known.length;
+  return `, going by last time ${size} and ${time}${rest ? ` without ${rest} never packed` : ""}`;
+}
+
 function tell() {
   const chosen = boxes.filter((box) => box.checked);
   const frames = chosen.reduce((sum, box) => sum + Number(box.dataset.frames), 0);
   const shots = `${chosen.length} shot${chosen.length === 1 ? "" : "s"}`;
   bar.hidden = chosen.length === 0;
   bar.querySelector("[data-count]").textContent = `${shots} chosen`;
-  bar.querySelector("[data-frames]").textContent = `${frames} frames`;
+  bar.querySelector("[data-frames]").textContent = `${frames} frames${goingByLastTime(chosen)}`;
   bar.querySelector("[data-run]").textContent = `Run ${shots}`;
 }
 
