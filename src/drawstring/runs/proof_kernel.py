@@ -1,0 +1,41 @@
+"""Whether what was read back holds the bits that were meant, compared where it lies, compiled.
+
+A file of halves and floats comes back as float from the second reader, channels side by side: taken apart
+and converted plane by plane, comparing cost as much as reading.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+_HALVES = np.arange(1 << 16, dtype=np.uint16).view(np.float16)
+FLOAT_OF_HALF: NDArray[np.uint32] = _HALVES.astype(np.float32).view(np.uint32)
+"""The bits of every half as a float, by numpy's conversion, which is exact."""
+
+
+@njit(cache=True, nogil=True)
+def same(back: NDArray[np.unsignedinteger], meant: NDArray[np.unsignedinteger]) -> bool:
+    """Compare (H, W) bits of one type; `back` may lie between other channels."""
+    for y in range(meant.shape[0]):
+        differs = 0
+        for x in range(meant.shape[1]):
+            differs |= back[y, x] ^ meant[y, x]
+        if differs:
+            return False
+    return True
+
+
+@njit(cache=True, nogil=True)
+def same_as_half(
+    back: NDArray[np.uint32], meant: NDArray[np.uint16], float_of_half: NDArray[np.uint32]
+) -> bool:
+    """Compare (H, W) bits of floats with those of the halves that they came from."""
+    for y in range(meant.shape[0]):
+        differs = np.uint32(0)
+        for x in range(meant.shape[1]):
+            differs |= back[y, x] ^ float_of_half[meant[y, x]]
+        if differs:
+            return False
+    return True
