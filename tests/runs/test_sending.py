@@ -85,6 +85,9 @@ def test_a_sending_in_the_ledger_ends_with_a_receipt_or_says_when_it_is_tried_ag
     row = sent(url)  # asked again while it waits: it is the same one
     assert row.state == "received" and row.done_bytes == row.total_bytes > 0 and not row.fault
     assert row.receipt["package"] == "TW010_v001"
+    assert os.path.exists(os.path.join(folder, "TW010_v001", "report.html")), (
+        "made where it was not there yet"
+    )
     assert check_package(os.path.join(folder, "TW010_v001")).is_proven
     faults.refuse = "The project is closed."
     row = sent(url)

@@ -13,11 +13,14 @@ from contextlib import suppress
 
 from sqlalchemy.orm import Session, sessionmaker
 
-from drawstring.core.errors import DrawstringError, OutputError
+from drawstring.core.errors import ConflictError, DrawstringError, MissingError, OutputError
+from drawstring.runs.handoff.report import make_report
+from drawstring.runs.handoff.review import make_review
 from drawstring.runs.handoff.sending import TRIES, send_package
 from drawstring.store import sendings
 from drawstring.store.database import DatabaseAway, unit_of_work
 from drawstring.store.models import Sending
+from drawstring.store.standing import standing
 from drawstring.store.telling import package_name
 
 log = logging.getLogger(__name__)
@@ -78,6 +81,11 @@ def carry_out_sending(sessions: sessionmaker[Session], number: int, *, tries: in
             return
         row.state = "sending"
         address, folder, name = row.address, row.package.folder, package_name(row.package)
+        findings = standing(session, row.package.run.shot).all_findings
+    for make in (lambda: make_report(folder, findings=findings), lambda: make_review(folder)):
+        # Mostly they are there. Who sends at once should not send without; else they are no reason to stay.
+        with suppress(ConflictError, OutputError, MissingError):
+            make()
     last = 0.0
 
     def told(done: int, total: int) -> None:
