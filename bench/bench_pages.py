@@ -13,6 +13,7 @@ from pathlib import Path
 import OpenEXR
 from floor import best, hd_frames, tell
 from serving import served
+from sqlalchemy import insert
 from sqlalchemy.orm import sessionmaker
 
 from drawstring.core.arrivals import scan
@@ -20,6 +21,7 @@ from drawstring.core.depth import FrameDistances, tally
 from drawstring.core.passes import pass_statistics
 from drawstring.store import deliveries, measuring, recipes, shows
 from drawstring.store.database import connect
+from drawstring.store.models import Run, RunFrame
 
 
 def main() -> None:
@@ -36,6 +38,8 @@ def main() -> None:
                 ("the same at Alpha, ms", "/shots/201/alpha"),
                 ("the same at Arrivals, ms", "/shots/7/arrivals"),
                 ("findings of the show, ms", "/shows/Bench/findings"),
+                ("runs of 200 shots x 200 frames, ms", "/shows/Bench/runs"),
+                ("one run of 200 frames, ms", "/runs/7"),
             ):
                 tell(words, best(lambda address=address: client.get(address), 7) * 1000, "150 ms")
             pictures(client, frames)
@@ -64,7 +68,26 @@ def fill(url: str, small: Path, frames: Path) -> None:
             measuring.finish(shot.delivery.measured("depth"), counted, {})
             measuring.finish(shot.delivery.measured("facts"), held, {})
             recipes.set_values(session, shot, {"depth.near": "3", "depth.far": "60"})
-            recipes.settle(session, shot, "depth")
+            revision = recipes.settle(session, shot, "depth")
+            run = Run(
+                shot_id=shot.id, delivery_id=shot.delivery_id, revision_id=revision.id, version=1, folder="x"
+            )
+            session.add(run)
+            session.flush()
+            states = ["proven"] * (number % 200) + ["waiting"] * (200 - number % 200)
+            session.execute(
+                insert(RunFrame),
+                [
+                    {
+                        "run_id": run.id,
+                        "number": 1001 + i,
+                        "file_name": f"{i}",
+                        "state": state,
+                        "checksum": "x",
+                    }
+                    for i, state in enumerate(states)
+                ],
+            )
 
 
 def pictures(client, frames: Path) -> None:
