@@ -21,7 +21,7 @@ from drawstring.core.depth import FrameDistances, tally
 from drawstring.core.passes import pass_statistics
 from drawstring.store import deliveries, measuring, recipes, shows
 from drawstring.store.database import connect
-from drawstring.store.models import Run, RunFrame
+from drawstring.store.models import Run, RunFrame, now
 
 
 def main() -> None:
@@ -74,7 +74,11 @@ def fill(url: str, small: Path, frames: Path) -> None:
             )
             session.add(run)
             session.flush()
-            states = ["proven"] * (number % 200) + ["waiting"] * (200 - number % 200)
+            # A night half-way: what is done, four at work, what waits.
+            done = 200 if number < 98 else 50 * (number - 98) if number < 102 else 0
+            run.state = "done" if done == 200 else "running" if done else "waiting"
+            run.ended_at = now() if done == 200 else None
+            states = ["proven"] * done + ["waiting"] * (200 - done)
             session.execute(
                 insert(RunFrame),
                 [

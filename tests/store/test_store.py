@@ -219,10 +219,11 @@ def test_runs_are_listed_by_what_is_worked_on_and_frames_lie_together_in_spans(s
     assert [run.state for run in ledger.together(session, shot.show)] == ["running", "failed"], "of one night"
     listed = ledger.recent(session, shot.show, limit=2)
     assert [run.state for run in listed] == ["running", "cancelled", "failed"]
-    spans = ledger.spans(session, listed)
+    spans = ledger.spans(session, listed, ledger.progress(session, listed))
+    assert [(one.state, one.frames) for one in spans[listed[1].id]] == [("waiting", 1)]
     assert [(one.state, one.first, one.last, one.frames) for one in spans[listed[2].id]] == [
         ("proven", 1001, 1002, 2), ("failed", 1003, 1003, 1), ("waiting", 1004, 1005, 2),
         ("proven", 1006, 1006, 1),
     ]  # fmt: skip
-    whole = ledger.progress_of_all(session, listed)
+    whole = ledger.as_one(ledger.progress(session, listed).values())
     assert (whole.total, whole.proven, whole.failed, whole.left) == (9, 4, 1, 4)

@@ -35,10 +35,13 @@ CHROMIUM = [
 ]  # fmt: skip
 
 
+NO_GUARDS = {"WTF_CSRF_ENABLED": False, "TESTING": True, "PROPAGATE_EXCEPTIONS": False}
+
+
 @pytest.fixture
 def app(installation) -> Iterator[Flask]:
     """The application, in this process."""
-    made = create_app(installation, WTF_CSRF_ENABLED=False, TESTING=True, PROPAGATE_EXCEPTIONS=False)
+    made = create_app(installation, SUMMARY_S=0, **NO_GUARDS)
     yield made
     house: House = made.extensions["house"]
     house.readers.close()

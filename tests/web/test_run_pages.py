@@ -35,7 +35,7 @@ def test_a_run_from_the_board_is_planned_shown_cancelled_and_gone_on_with(client
     assert "Depth is open: depth_normalised will not be in the package" in page.text
     assert 'hx-trigger="every 700ms"' in client.get(where, headers=HTMX).text
     assert "1 run, 0%" in client.get("/summary?code=Tidewrack").text
-    assert "running v001, 0%" in client.get("/shows/Tidewrack").text
+    assert "v001 waits its turn" in client.get("/shows/Tidewrack").text
     again = client.post("/shows/Tidewrack/runs", data={"shot": str(fog.id)}, headers=HTMX)
     assert again.status_code == 409 and "is under way" in again.text
     assert client.post(f"{where}/cancel").status_code == 303

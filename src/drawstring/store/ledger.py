@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import timedelta
 
@@ -34,6 +35,8 @@ class Progress:
         A worker's time for a proven frame, on average; 0 while unknown.
     memory_bytes : int
         The most a worker had held; 0 while unknown.
+    first, last : int
+        Frame numbers; 0 for several runs together.
     """
 
     total: int
@@ -44,6 +47,8 @@ class Progress:
     seconds_left: float | None
     frame_seconds: float = 0.0
     memory_bytes: int = 0
+    first: int = 0
+    last: int = 0
 
     def __add__(self, other: Progress) -> Progress:
         """Give how far two runs are together; one after the other, as far as time goes."""
@@ -77,8 +82,25 @@ class Span:
     frames: int
 
 
-def spans(session: Session, runs: list[Run]) -> dict[int, list[Span]]:
-    """Give the frames of several runs with one query, neighbours in one state together."""
+def spans(session: Session, runs: list[Run], counted: Mapping[int, Progress]) -> dict[int, list[Span]]:
+    """Give the frames of several runs with one query, neighbours in one state together.
+
+    Parameters
+    ----------
+    counted : mapping
+        How far each run is: where all frames are in one state, nothing has to be asked.
+    """
+    found: dict[int, list[Span]] = {run.id: [] for run in runs}
+    mixed = []
+    for run in runs:
+        one = counted[run.id]
+        same = [s for s, n in (("proven", one.proven), ("failed", one.failed), ("waiting", one.left)) if n]
+        if len(same) > 1:
+            mixed.append(run.id)
+        elif same:
+            found[run.id] = [Span(same[0], one.first, one.last, one.total)]
+    if not mixed:
+        return found
     of_run = func.row_number().over(partition_by=RunFrame.run_id, order_by=RunFrame.number)
     of_state = func.row_number().over(
         partition_by=(RunFrame.run_id, RunFrame.state), order_by=RunFrame.number
@@ -86,7 +108,7 @@ def spans(session: Session, runs: list[Run]) -> dict[int, list[Span]]:
     numbered = (
         # Where both counts go on alike, nothing of another state lies between.
         select(RunFrame.run_id, RunFrame.state, RunFrame.number, (of_run - of_state).label("island"))
-        .where(RunFrame.run_id == any_(literal([run.id for run in runs], ARRAY(Integer))))
+        .where(RunFrame.run_id == any_(literal(mixed, ARRAY(Integer))))
         .subquery()
     )
     query = (
@@ -97,7 +119,6 @@ def spans(session: Session, runs: list[Run]) -> dict[int, list[Span]]:
         .group_by(numbered.c.run_id, numbered.c.state, numbered.c.island)
         .order_by(numbered.c.run_id, func.min(numbered.c.number))
     )  # fmt: skip
-    found: dict[int, list[Span]] = {run.id: [] for run in runs}
     for run_id, state, first, last, count in session.execute(query):
         found[run_id].append(Span(state, first, last, count))
     return found
@@ -157,9 +178,9 @@ def together(session: Session, show: Show | None = None) -> list[Run]:
     return [*busy, *session.scalars(query)]
 
 
-def progress_of_all(session: Session, runs: list[Run]) -> Progress:
+def as_one(several: Iterable[Progress]) -> Progress:
     """Count several runs as one, worked on one after the other."""
-    return sum(progress(session, runs).values(), Progress(0, 0, 0, 0, 0.0, None))
+    return sum(several, Progress(0, 0, 0, 0, 0.0, None))
 
 
 def progress(session: Session, runs: list[Run]) -> dict[int, Progress]:
@@ -176,12 +197,14 @@ def progress(session: Session, runs: list[Run]) -> dict[int, Progress]:
             func.min(case((RunFrame.ended_at > recently, RunFrame.ended_at))),
             func.coalesce(func.avg(case((RunFrame.state == "proven", RunFrame.seconds))), 0.0),
             func.max(RunFrame.memory_bytes),
+            func.min(RunFrame.number),
+            func.max(RunFrame.number),
         )
         .where(RunFrame.run_id.in_([run.id for run in runs]))
         .group_by(RunFrame.run_id)
     )
     counted = {}
-    for run_id, total, proven, failed, size, lately, since, seconds, memory in session.execute(query):
+    for run_id, total, proven, failed, size, lately, since, seconds, memory, *ends in session.execute(query):
         rate = 0.0
         if lately > 1:
             rate = (lately - 1) / max(0.5, (now() - since).total_seconds()) * 60
@@ -195,6 +218,7 @@ def progress(session: Session, runs: list[Run]) -> dict[int, Progress]:
             left / rate * 60 if rate and left else None,
             float(seconds),
             int(memory),
+            *ends,
         )
     return counted
 

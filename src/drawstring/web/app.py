@@ -79,6 +79,8 @@ def create_app(installation: Installation | None = None, **overrides: Any) -> Fl
         # Settings are small; the inbox sets its own bound.
         MAX_CONTENT_LENGTH=4 << 20,
         WTF_CSRF_TIME_LIMIT=None,
+        # How long the summary on every page serves: a night has tens of thousands of frames to count.
+        SUMMARY_S=0.5,
         SESSION_COOKIE_SAMESITE="Strict",
         SESSION_COOKIE_HTTPONLY=True,
         # A page of another site that has its name point here is not answered.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Sequence
 from datetime import UTC, datetime
 from functools import lru_cache
@@ -99,10 +100,14 @@ def say_plural(count: int, noun: str) -> str:
 
 def engine_summary() -> dict[str, Any] | None:
     """Tell of the runs under way, for the top of every page; None while nothing runs or nobody knows."""
-    try:
-        return _summary()
-    except DatabaseAway:
-        return None  # the page itself says so
+    kept = current_app.extensions.setdefault("summary", {"at": -1e9, "says": None})
+    if time.monotonic() - kept["at"] >= current_app.config["SUMMARY_S"]:
+        try:
+            kept.update(at=time.monotonic(), says=_summary())
+        except DatabaseAway:
+            return None  # the page itself says so
+    says: dict[str, Any] | None = kept["says"]
+    return says
 
 
 def _summary() -> dict[str, Any] | None:
@@ -110,7 +115,7 @@ def _summary() -> dict[str, Any] | None:
         runs = ledger.together(session)
         if not runs:
             return None
-        whole = ledger.progress_of_all(session, runs)
+        whole = ledger.as_one(ledger.progress(session, runs).values())
         return {
             "runs": sum(run.state in ledger.UNDER_WAY for run in runs),
             "share": whole.share,

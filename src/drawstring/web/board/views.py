@@ -82,7 +82,8 @@ def board(code: str) -> str:
         show = shows.find_show(session, code)
         rows = standings(session, shots_of(session, show))
         running = {run.shot_id: run for run in ledger.under_way(session, show)}
-        progress = ledger.progress(session, list(running.values()))
+        begun = [run for run in running.values() if run.state == "running"]
+        progress = ledger.progress(session, begun)
         newer = scans.newer_versions(session, show)
         return render_template(
             "board/board.html",

@@ -63,15 +63,16 @@ def runs(code: str) -> str:
     """List a show's runs, newest first."""
     with work() as session:
         show = shows.find_show(session, code)
-        found = ledger.recent(session, show)
+        found, night = ledger.recent(session, show), ledger.together(session, show)
+        progress = ledger.progress(session, list({run.id: run for run in (*found, *night)}.values()))
         return render_template(
             "runs/_list.html" if request.headers.get("HX-Request") else "runs/runs.html",
             show=show,
             runs=found,
-            progress=ledger.progress(session, found),
-            spans=ledger.spans(session, found),
+            progress=progress,
+            spans=ledger.spans(session, found, progress),
             busy=sum(run.state in ledger.UNDER_WAY for run in found),
-            whole=ledger.progress_of_all(session, ledger.together(session, show)),
+            whole=ledger.as_one(progress[run.id] for run in night),
         )
 
 
