@@ -15,6 +15,7 @@ from makers import environment_of
 
 from drawstring.cli import main
 from drawstring.core.errors import MissingError, SettingError
+from drawstring.core.pack.profile import Profile, read_profile
 from drawstring.core.recipe import KNOTS, Recipe
 from drawstring.installation import Installation, read_installation, secret
 
@@ -48,6 +49,14 @@ def test_every_setting_of_every_knot_has_its_line():
         for name, field in type(Recipe().knot(knot.name)).model_fields.items():
             assert f"`{knot.name}.{name}`" in text, f"{knot.name}.{name}"
             assert field.description
+
+
+def test_every_field_of_a_profile_has_its_line_and_the_example_is_one():
+    text = (HOME / "docs" / "profiles.md").read_text()
+    told = re.findall(r"^\| `(\w+)` \|", text, re.MULTILINE)
+    assert told == list(Profile.model_fields)
+    asked = read_profile(text.partition("```json")[2].partition("```")[0])
+    assert asked.ranges == {"depth_normalised": (0, 1)} and asked.padding == 5
 
 
 def test_every_finding_has_its_page_and_no_page_is_left_over():
