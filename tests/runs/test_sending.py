@@ -89,6 +89,10 @@ def test_a_sending_in_the_ledger_ends_with_a_receipt_or_says_when_it_is_tried_ag
         "made where it was not there yet"
     )
     assert check_package(os.path.join(folder, "TW010_v001")).is_proven
+    faults.miscount = 1
+    row = sent(url)
+    assert row.state == "refused" and "does not prove" in row.fault["why"]
+    assert "receipt speaks of" in row.fault["what"] and not row.receipt
     faults.refuse = "The project is closed."
     row = sent(url)
     assert row.state == "refused" and "project is closed" in row.fault["what"]

@@ -85,8 +85,7 @@ def send_package(
             _again(partial(_send_file, inbox, upload, said, told), tries, wait, url, lambda: upload.offset)  # noqa: B023 - called at once
             done += one.size_bytes
         answer = _again(lambda: _asked(inbox.post, f"/packages/{name}/receipt"), tries, wait, url)
-        receipt: dict[str, Any] = answer.json()
-        return receipt
+        return _receipt(answer, len(files), total)
 
 
 @dataclass
@@ -125,6 +124,19 @@ def _send_file(
             upload.offset = int(answer.headers["Upload-Offset"])
             on_sent(upload.offset)
     return answer
+
+
+def _receipt(answer: httpx.Response, files: int, size: int) -> dict[str, Any]:
+    """Read the receipt; one that speaks of something else than was sent is none."""
+    told: dict[str, Any] = {"files": files, "bytes": size, **answer.json()}
+    if not told.get("receipt") or (told["files"], told["bytes"]) != (files, size):
+        raise ConflictError(
+            f"The receipt speaks of {told['files']} files and {told['bytes']} bytes; "
+            f"{files} files and {size} bytes were sent.", where=str(answer.url),
+            why="It does not prove that the client has this package.",
+            remedy="Ask the client what arrived, then send it again.",
+        )  # fmt: skip
+    return told
 
 
 def _opened(path: str) -> BinaryIO:
