@@ -1,6 +1,7 @@
 """Runs and packages on their pages: started, cancelled, gone on with, opened, looked at again."""
 
 import os
+import re
 
 import pytest
 from makers import FRAMES, carry_out_here
@@ -117,3 +118,37 @@ def test_open_and_stale_knots_are_said_before_a_run(client, sessions, fog, copie
     assert "Frames 1013 did not arrive" in page and "knot-stale" in page
     bench = client.get(f"/shots/{fog.id}/arrivals").text
     assert "cell is-missing" in bench and "Frame 1013 did not arrive" in bench
+
+
+def test_packages_are_listed_chosen_and_sent_together(client, sessions, packed):
+    board = client.get("/shows/Tidewrack/packages").text
+    number = packed.package.id
+    assert f'id="package-{number}"' in board and "not yet" in board and "every 1s" not in board
+    assert client.get(f"/packages/{number}/face").data.startswith(b"\x89PNG")
+    send = "/shows/Tidewrack/packages/send"
+    refused = client.post(send, data={"inbox": "made-up-client"}, headers=HTMX)
+    assert refused.status_code == 422 and "Tick at least one package" in refused.text
+    stranger = client.post(send, data={"package": number, "inbox": "http://elsewhere"}, headers=HTMX)
+    assert stranger.status_code == 404 and "only where this installation says" in stranger.text
+    sent = client.post(send, data={"package": number, "inbox": "made-up-client"}, headers=HTMX).text
+    assert "made-up-client: waiting" in sent and 'hx-trigger="every 1s"' in sent
+    ticked = client.get(f"/shows/Tidewrack/packages?package={number}", headers=HTMX).text
+    assert f'id="package-{number}" checked' in ticked, "what is ticked stays ticked while it is drawn anew"
+    page = client.get(f"/packages/{number}").text
+    stop = re.search(r'hx-post="(/sendings/\d+/stop)"', page)[1]
+    stopped = client.post(stop, headers=HTMX)
+    assert "stopped" in stopped.text and client.post(stop, headers=HTMX).status_code == 409
+    with sessions.begin() as session:
+        session.get_one(Run, packed.id).package.state = "incomplete"
+    refused = client.post(send, data={"package": number, "inbox": "made-up-client"}, headers=HTMX)
+    assert refused.status_code == 409 and "take it for whole" in refused.text
+    assert 'name="package"' not in client.get("/shows/Tidewrack/packages").text
+
+
+def test_a_frame_tells_its_steps(client, packed):
+    frame = packed.frames[0]
+    told = client.get(f"/runs/{packed.id}/frames/{frame.number}", headers=HTMX).text
+    assert "channels equal" in told and frame.file_name in told
+    assert "channels equal" in client.get(f"/runs/{packed.id}?frame={frame.number}").text, "without scripts"
+    gone = client.get(f"/runs/{packed.id}/frames/9", headers=HTMX)
+    assert gone.status_code == 404 and "has no frame 9" in gone.text
