@@ -13,7 +13,8 @@ from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe, available_results, change
 from drawstring.core.recipe.eye_results import needs_whole
-from drawstring.core.recipe.pairs import eye_views, pair_fault, pair_of, says_eyes
+from drawstring.core.recipe.pair_views import eye_views, pair_fault, says_eyes
+from drawstring.core.recipe.pairs import pair_of
 from drawstring.core.recipe.results import find_result
 from drawstring.core.recipe.told_eyes import told_eyes
 from drawstring.standins.renderer import View, render

@@ -15,7 +15,7 @@ from drawstring.core.errors import MissingError, SourceError
 from drawstring.core.eyes.settings import EyesSettings
 from drawstring.core.io.facts import FileFacts, Window
 from drawstring.core.passes import Pass
-from drawstring.core.recipe.pairs import says_eyes
+from drawstring.core.recipe.pair_views import says_eyes
 from drawstring.store import measuring, recipes
 from drawstring.store.facts import delivery_digest, facts_from_json, facts_to_json, pass_from_row, pass_to_row
 from drawstring.store.models import Delivery, Frame, Member, Shot

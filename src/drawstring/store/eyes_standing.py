@@ -17,7 +17,7 @@ from drawstring.core.findings import Finding
 from drawstring.core.io.facts import FileFacts
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe
-from drawstring.core.recipe.pairs import pair_fault, views_of_pair
+from drawstring.core.recipe.pair_views import pair_fault, views_of_pair
 from drawstring.core.recipe.sources import depth_pass, of_view, pass_of
 from drawstring.store import deliveries
 from drawstring.store.alpha_standing import is_lossy, told_frames

@@ -24,15 +24,8 @@ from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.beside import BesideFile
 from drawstring.core.recipe.eye_results import anaglyph_of, eye_pictures
-from drawstring.core.recipe.pairs import (
-    Pair,
-    is_mixed,
-    is_pair_ready,
-    moved_eyes,
-    pair_inputs,
-    pair_of,
-    views_of_pair,
-)
+from drawstring.core.recipe.pair_views import is_pair_ready, views_of_pair
+from drawstring.core.recipe.pairs import Pair, is_mixed, moved_eyes, pair_inputs, pair_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.results import available_results, find_result, is_sent, result_named
 from drawstring.core.recipe.sources import Pixels, of_view

@@ -19,13 +19,8 @@ from drawstring.core.eyes.sphere import Sight, flat_view, turn_of
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
-from drawstring.core.recipe.pairs import (
-    Find,
-    is_pair_ready,
-    moved_eyes,
-    pair_inputs,
-    pair_of,
-)
+from drawstring.core.recipe.pair_views import is_pair_ready
+from drawstring.core.recipe.pairs import Find, moved_eyes, pair_inputs, pair_of
 from drawstring.core.recipe.parallaxes import parallax_inputs, parallax_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import RGB, RGBA, Result

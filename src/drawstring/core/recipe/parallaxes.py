@@ -16,7 +16,8 @@ from drawstring.core.eyes.settings import Came
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
-from drawstring.core.recipe.pairs import Find, focal_px, pair_inputs, pair_of, views_of_pair
+from drawstring.core.recipe.pair_views import views_of_pair
+from drawstring.core.recipe.pairs import Find, focal_px, pair_inputs, pair_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.sources import (
     Pixels,

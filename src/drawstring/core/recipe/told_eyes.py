@@ -22,7 +22,8 @@ from drawstring.core.eyes.settings import EyesSettings
 from drawstring.core.eyes.sphere import check_sphere
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
-from drawstring.core.recipe.pairs import display_in, eye_views, said_of, says_eyes
+from drawstring.core.recipe.pair_views import eye_views, said_of, says_eyes
+from drawstring.core.recipe.pairs import display_in
 from drawstring.core.recipe.parallaxes import exact_parallax
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.sources import Pixels, depth_pass, of_view, pass_of
