@@ -87,6 +87,8 @@ def walk(page: Page, address: str) -> None:
     shoot("pack")
     page.get_by_role("button", name="Run ").click()
     page.locator("#run .is-proven").nth(7).wait_for(timeout=120_000)
+    # It is drawn anew all the time: hidden and taken at once.
+    page.evaluate(HIDE_HOME, [str(HOME), "/drawstring"])
     page.screenshot(path=FOLDER / "run.png")
     page.get_by_role("link", name="Open the package").click(timeout=300_000)
     page.locator("img.packed").first.wait_for()
@@ -96,7 +98,13 @@ def walk(page: Page, address: str) -> None:
     page.go_back()
     page.get_by_role("button", name="send", exact=True).click()
     page.locator(".sending.is-received").first.wait_for(timeout=120_000)
-    page.get_by_role("link", name="all packages").click()
+    page.goto(f"{address}/shows/Tidewrack")
+    for code in ("TW030", "TW080"):
+        page.get_by_label(f"Choose {code}").check()
+    page.locator("[data-run]").click()
+    page.locator("#runs").wait_for()
+    page.wait_for_function("!document.querySelector('#runs').hasAttribute('hx-trigger')", timeout=400_000)
+    page.goto(f"{address}/shows/Tidewrack/packages")
     page.wait_for_function("[...document.images].every(one => one.complete)")
     shoot("handoff")
     page.goto(f"{address}/shows/Tidewrack")
