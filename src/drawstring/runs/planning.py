@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 
 from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session
@@ -62,7 +62,7 @@ def plan_run(session: Session, shot: Shot, *, output: str, by: str = "") -> Run:
     version, folder = _new_folder(session, shot, output)
     run = Run(
         shot_id=shot.id, delivery_id=delivery.id, revision_id=revision.id, version=version, folder=folder,
-        notes=notes_for(session, how), by=by,
+        notes=notes_for(session, how, usable=numbers), by=by,
     )  # fmt: skip
     session.add(run)
     session.flush()
@@ -94,8 +94,14 @@ def file_names_of(how: ShotStanding, numbers: Sequence[int], version: int) -> li
     ]
 
 
-def notes_for(session: Session, how: ShotStanding) -> list[str]:
-    """Say what a run of the shot would leave out or do on old grounds."""
+def notes_for(session: Session, how: ShotStanding, *, usable: Collection[int] | None = None) -> list[str]:
+    """Say what a run of the shot would leave out or do on old grounds.
+
+    Parameters
+    ----------
+    usable : collection of int, optional
+        The frames it would have, where they are known already.
+    """
     notes = []
     possible = available_results(how.passes, how.recipe)
     for knot in how.knots:
@@ -115,7 +121,7 @@ def notes_for(session: Session, how: ShotStanding) -> list[str]:
             forms = "; ".join(how.recipe.eyes.deliver)
             said = "will not be written" if knot.state is KnotState.OPEN else "are made on old grounds"
             notes.append(f"{knot.title} is {knot.state.value}: {forms} {said}.")
-    gone = _holes(session, how)
+    gone = _holes(session, how, usable)
     if gone:
         told = ", ".join(str(number) for number in gone[:6])
         more = f" and {len(gone) - 6} more" if len(gone) > 6 else ""
@@ -125,13 +131,13 @@ def notes_for(session: Session, how: ShotStanding) -> list[str]:
     return notes
 
 
-def _holes(session: Session, how: ShotStanding) -> list[int]:
+def _holes(session: Session, how: ShotStanding, usable: Collection[int] | None) -> list[int]:
     """Name the frames that are asked for and have not every file that the outputs need."""
     if how.shot.delivery is None:
         return []
     first, last = deliveries.asked_range(how.shot.delivery, how.recipe.arrivals)
-    usable = _usable(session, how)
-    return [number for number in range(first, last + 1) if number not in usable]
+    here = set(_usable(session, how) if usable is None else usable)
+    return [number for number in range(first, last + 1) if number not in here]
 
 
 def plan_to_try(session: Session, shot: Shot, *, frames: int) -> tuple[RunPlan, list[FrameTask], int]:
