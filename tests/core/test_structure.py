@@ -185,3 +185,19 @@ def test_headers_keep_what_the_source_said_and_add_what_was_done(tmp_path):
 
 def test_roles_have_a_sentence_each():
     assert all(role.value == role.value.lower() for role in Role)
+
+
+def test_a_chunk_table_without_an_end_is_a_fault_and_costs_little(tmp_path):
+    path = write_plain(tmp_path / "a.exr", {"Y": PICTURE[..., 0].copy()})
+    whole = path.read_bytes()
+    # The first chunk is said to lie at the end of a long file of zeros: nothing says where the table ends.
+    header_end = next(i for i in range(len(whole)) if _is_table(whole, i))
+    size = 40_000_000
+    path.write_bytes((whole[:header_end] + size.to_bytes(8, "little")).ljust(size, b"\0"))
+    assert "chunk table that can't be right" in walk(str(path)).fault
+
+
+def _is_table(data: bytes, at: int) -> bool:
+    """Whether the table of a file of zip chunks begins here: its first entry points behind its last."""
+    chunks = -(-PICTURE.shape[0] // 16)
+    return int.from_bytes(data[at : at + 8], "little") == at + 8 * chunks

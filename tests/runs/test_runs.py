@@ -10,10 +10,11 @@ import OpenImageIO as oiio
 import psutil
 import pytest
 from distributed import Client, LocalCluster
-from makers import FRAMES, environment_of, validate_manifest, wait_for
+from makers import FRAMES, carry_out_here, environment_of, validate_manifest, wait_for
 
 from drawstring.core.arrivals import scan
 from drawstring.core.errors import ConflictError, MissingError, OutputError
+from drawstring.core.io.sequences import MOST_MISSING
 from drawstring.runs.checking import check_package
 from drawstring.runs.engine import Engine
 from drawstring.runs.proof import checksum
@@ -142,6 +143,18 @@ def test_torn_missing_and_changed_sources_leave_the_rest_going(
     assert validate_manifest(run.folder)["missing"] == [first, first + 1, last - 1]
     check = check_package(run.folder)
     assert not check.is_proven and len(check.missing) == 3 and not check.faults
+
+
+def test_a_stray_number_far_away_is_told_in_a_moment(plan, sessions, copied, tmp_path):
+    names = sorted(copied.iterdir())
+    names[-1].rename(copied / names[-1].name.replace(".1015.", ".912345678."))
+    (found,) = scan(str(copied), roots=[str(tmp_path)]).candidates
+    with sessions.begin() as session:
+        run = session.get_one(Run, plan(of=found))
+        carry_out_here(session, run)
+        assert run.package.state == "incomplete" and len(run.package.missing) == MOST_MISSING
+        told = "Frames 1015, 1016, 1017, 1018, 1019, 1020 and 912,344,657 more did not arrive"
+        assert run.notes[0].startswith(told)
 
 
 def test_a_closed_folder_fails_in_words_and_going_on_does_only_what_is_missing(

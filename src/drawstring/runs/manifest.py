@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import json
 import os
+from itertools import islice
 from typing import Any
 
 from sqlalchemy.orm import Session
 
+from drawstring.core.io.sequences import MOST_MISSING, gaps_between
 from drawstring.core.io.writing import final_name
 from drawstring.core.pack.header import SOFTWARE
 from drawstring.core.recipe import plan_outputs, upgraded
@@ -61,7 +63,9 @@ def describe(run: Run) -> dict[str, Any]:
     failed = {str(frame.number): frame.fault for frame in run.frames if frame.state == "failed"}
     asked = {frame.number for frame in run.frames}
     first, last = asked_range(delivery, recipe.arrivals)
-    absent = [number for number in range(first, last + 1) if number not in asked]
+    gaps = gaps_between([first - 1, *sorted(asked), last + 1])
+    # A stray frame may lie millions away: as many as a scan tells, too.
+    absent = list(islice((n for low, high in gaps for n in range(low, high + 1)), MOST_MISSING))
     unproven = [frame.number for frame in run.frames if frame.state != "proven"]
     return {
         "form": FORM,

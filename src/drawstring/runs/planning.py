@@ -5,11 +5,13 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Collection, Mapping, Sequence
+from itertools import islice
 
 from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session
 
 from drawstring.core.errors import ConflictError, OutputError, SettingError
+from drawstring.core.io.sequences import gaps_between
 from drawstring.core.pack.file_names import USUAL, USUAL_OF_PASSES, file_name
 from drawstring.core.recipe import (
     RESULTS,
@@ -121,23 +123,26 @@ def notes_for(session: Session, how: ShotStanding, *, usable: Collection[int] | 
             forms = "; ".join(how.recipe.eyes.deliver)
             said = "will not be written" if knot.state is KnotState.OPEN else "are made on old grounds"
             notes.append(f"{knot.title} is {knot.state.value}: {forms} {said}.")
-    gone = _holes(session, how, usable)
-    if gone:
-        told = ", ".join(str(number) for number in gone[:6])
-        more = f" and {len(gone) - 6} more" if len(gone) > 6 else ""
+    gaps = _holes(session, how, usable)
+    if gaps:
+        numbers = (number for low, high in gaps for number in range(low, high + 1))
+        told = ", ".join(str(number) for number in islice(numbers, 6))
+        count = sum(high - low + 1 for low, high in gaps)
+        more = f" and {count - 6:,} more" if count > 6 else ""
         notes.append(
             f"Frames {told}{more} did not arrive or can't be used: the package will have a hole there."
         )
     return notes
 
 
-def _holes(session: Session, how: ShotStanding, usable: Collection[int] | None) -> list[int]:
-    """Name the frames that are asked for and have not every file that the outputs need."""
+def _holes(session: Session, how: ShotStanding, usable: Collection[int] | None) -> list[tuple[int, int]]:
+    """Give the runs of frames that are asked for and have not every file that the outputs need."""
     if how.shot.delivery is None:
         return []
     first, last = deliveries.asked_range(how.shot.delivery, how.recipe.arrivals)
-    here = set(_usable(session, how) if usable is None else usable)
-    return [number for number in range(first, last + 1) if number not in here]
+    here = sorted(_usable(session, how) if usable is None else usable)
+    # Runs, not numbers: a stray frame may lie millions away.
+    return gaps_between([first - 1, *here, last + 1])
 
 
 def plan_to_try(session: Session, shot: Shot, *, frames: int) -> tuple[RunPlan, list[FrameTask], int]:

@@ -141,8 +141,9 @@ def _prove_part(path: str, source: Any, number: int, part: PartToWrite, look: Re
                     _allow(path, name, back[..., i], meant, part.compression)
                     differences[name] = max(differences[name], _difference(back[..., i], meant))
                     if (part.name, name) in look.wanted:
-                        taken = look.planes.setdefault((part.name, name), written[name].copy())
-                        taken[top:bottom] = back[..., i]
+                        if (part.name, name) not in look.planes:
+                            look.planes[part.name, name] = written[name].copy()
+                        look.planes[part.name, name][top:bottom] = back[..., i]
     for name in written:
         if (part.name, name) in look.wanted:
             look.planes.setdefault((part.name, name), written[name])

@@ -16,7 +16,7 @@ import sys
 from dataclasses import dataclass
 from typing import BinaryIO
 
-from drawstring.core.io.limits import MAX_HEADER_BYTES
+from drawstring.core.io.limits import MAX_CHUNKS, MAX_HEADER_BYTES
 
 MAGIC = 20000630
 STRUCTURAL = frozenset(
@@ -166,7 +166,7 @@ def _chunk_table(file: BinaryIO, start: int) -> list[int]:
     """
     offsets: list[int] = []
     end = sys.maxsize
-    while block := file.read(_TABLE_BLOCK):
+    while len(offsets) <= MAX_CHUNKS and (block := file.read(_TABLE_BLOCK)):
         for (offset,) in struct.iter_unpack("<Q", block[: len(block) // 8 * 8]):
             if start + 8 * len(offsets) >= end:
                 return offsets
@@ -189,6 +189,8 @@ def _fault_of_chunks(file: BinaryIO, size: int, *, multipart: bool, tiled: bool)
         return f"ends early: {size:,} bytes are here, its first chunk would lie at {smallest:,}"
     file.seek(table_start)
     offsets = _chunk_table(file, table_start)
+    if len(offsets) > MAX_CHUNKS:
+        return f"has a chunk table that can't be right: more than {MAX_CHUNKS:,} chunks"
     if 0 in offsets:
         here = sum(1 for offset in offsets if offset)
         return f"was never finished: {here} of {len(offsets)} chunks are in it"

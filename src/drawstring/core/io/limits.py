@@ -18,3 +18,6 @@ MAX_HEADER_BYTES = 16 * 1024 * 1024
 
 MAX_FILE_BYTES = 16 * 1024**3
 """Bytes of one file; the largest uncompressed frame within the limits above that a show delivers has 8 GB."""
+
+MAX_CHUNKS = 2_000_000
+"""Of one file, in its chunk table; the largest picture in tiles of 16 has 1.6 million."""
