@@ -64,6 +64,19 @@ class Installation:
         "DRAWSTRING_SCHEDULER", "Address of a Dask scheduler; default: a cluster on this machine."
     )
     workers: int = _setting("DRAWSTRING_WORKERS", "Worker processes of that cluster; 0: one to a core.", 0)
+    scheduler_ca: str = _setting(
+        "DRAWSTRING_SCHEDULER_CA", "Certificate authority of a scheduler elsewhere, a PEM file."
+    )
+    scheduler_certificate: str = _setting(
+        "DRAWSTRING_SCHEDULER_CERTIFICATE", "Certificate by which this house is known to it, a PEM file."
+    )
+    scheduler_key: str = _setting("DRAWSTRING_SCHEDULER_KEY", "The key to that certificate, a PEM file.")
+    reader_mb: int = _setting(
+        "DRAWSTRING_READER_MB",
+        "By how many MB a process that decodes files from outside may grow; a file that takes more "
+        "is refused.",
+        1536,
+    )
     cache_mb: int = _setting("DRAWSTRING_CACHE_MB", "Memory for decoded pictures in the server, in MB.", 1024)
 
     @property

@@ -258,8 +258,9 @@ def findings_command(
         if dismiss:
             dismissals.dismiss(session, one, dismiss, reason, by=me())
         how = standing(session, one)
-        data = {
+        data: dict[str, Any] = {
             "findings": [finding.as_dict() | {"fact": finding.fact} for finding in how.all_findings],
+            "counting": how.counting,
             "dismissed": [
                 finding.as_dict() | {"fact": finding.fact, "reason": away.reason, "by": away.by}
                 for finding, away in how.dismissed
@@ -270,5 +271,5 @@ def findings_command(
         lambda: "\n".join(
             f"{f['fact']}  {f['severity']}: {f['what']} {f['remedy']}" for f in data["findings"]
         )
-        or "Nothing found.",
+        or (f"Nothing found so far: {data['counting']}." if data["counting"] else "Nothing found."),
     )  # fmt: skip

@@ -25,7 +25,7 @@ from drawstring.store.models import Show
 
 def scanned(installation: Installation, folder: str, show: Show | None = None) -> Scan:
     """Scan with other processes doing the decoding, by a show's patterns and dictionary if one is given."""
-    readers = Readers(installation.worker_count)
+    readers = Readers(installation.worker_count, growth_mb=installation.reader_mb)
     where = folder if os.path.isabs(folder) or not os.path.exists(folder) else os.path.abspath(folder)
     shown = sys.stderr.isatty()
 

@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import logging
 import time
-from collections.abc import Callable
-from contextlib import AbstractContextManager, suppress
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager, suppress
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -33,7 +33,7 @@ from drawstring.runs.planning import plan_of, tasks_of
 from drawstring.runs.readers import killer
 from drawstring.runs.scanning import Scanning
 from drawstring.store import ledger
-from drawstring.store.database import DatabaseAway, unit_of_work
+from drawstring.store.database import DatabaseAway, is_away, unit_of_work
 from drawstring.store.models import Run, RunFrame, now
 from drawstring.store.standing import standing
 
@@ -42,6 +42,10 @@ log = logging.getLogger(__name__)
 ENGINE_LOCK = 728412
 TRIES = 3
 TICK_S = 0.2
+RESTS_S = 2.0
+"""How long a run that came to a stop rests before it is taken up again."""
+MOST_PATIENCE_S = 5.0
+"""Between two tries to reach what is away: a second at first, twice as long each time, up to this."""
 LOG_LINES = 80
 """Steps kept of a frame, over all its tries."""
 
@@ -90,6 +94,7 @@ class Engine:
         self._make_client = client
         self._client: Client | None = None
         self._runs: dict[int, _RunAtWork] = {}
+        self._rests_until: dict[int, float] = {}
         self._measurements = Measurements()
         self._scanning, self._sender = scanning, sender
         self._reports: list[Future] = []
@@ -97,6 +102,7 @@ class Engine:
 
     def work(self, *, until: Callable[[], bool]) -> None:
         """Work until told to stop; whatever goes wrong on the way is waited out."""
+        patience_s = 1.0
         while not until():
             try:
                 if not self.is_leading():
@@ -104,16 +110,22 @@ class Engine:
                     continue
                 busy = self.step()
                 time.sleep(TICK_S if busy else 2 * TICK_S)
+                patience_s = 1.0
             except (DatabaseAway, SQLAlchemyError) as error:
-                log.warning("The database is away, waiting: %s (%s)", error, error.__cause__ or error)
+                if is_away(error):
+                    log.warning("The database is away, waiting: %s (%s)", error, error.__cause__ or error)
+                else:
+                    log.exception("The database refused a statement of the engine's own; beginning anew")
                 self._let_go()
                 self._forget()
-                time.sleep(1)
+                _rest(patience_s, until)
+                patience_s = min(2 * patience_s, MOST_PATIENCE_S)
             except (OSError, RuntimeError, ClosedClientError) as error:
                 log.warning("The scheduler is away, connecting anew: %s", error)
                 self._forget()
                 self._drop_client()
-                time.sleep(1)
+                _rest(patience_s, until)
+                patience_s = min(2 * patience_s, MOST_PATIENCE_S)
         self.close()
 
     def is_leading(self) -> bool:
@@ -180,14 +192,16 @@ class Engine:
 
     def _take_up(self) -> None:
         with self._work() as session:
-            wanted = {run.id: run for run in ledger.under_way(session)}
-            for run_id in [run_id for run_id in self._runs if run_id not in wanted]:
-                self._cancel(self._runs.pop(run_id).flying)
-            for run_id, run in wanted.items():
-                if run_id not in self._runs:
-                    self._begin(session, run)
-                self._runs[run_id].priority = run.priority
-            self._measurements.take_up(session)
+            wanted = {run.id: run.priority for run in ledger.under_way(session)}
+        for run_id in [run_id for run_id in self._runs if run_id not in wanted]:
+            self._cancel(self._runs.pop(run_id).flying)
+        for run_id, priority in wanted.items():
+            if run_id not in self._runs and self._rests_until.get(run_id, 0.0) <= time.monotonic():
+                with self._stopping(run_id), self._work() as session:
+                    self._begin(session, ledger.find_run(session, run_id))
+            if run_id in self._runs:
+                self._runs[run_id].priority = priority
+        self._measurements.take_up(self._work)
 
     def _begin(self, session: Session, run: Run) -> None:
         try:
@@ -261,16 +275,39 @@ class Engine:
                         row.state, row.started_at = "running", row.started_at or now()
                     run.is_said = True
         for run in list(self._runs.values()):
-            if run.answers:
-                with self._work() as session:
-                    for answer in run.answers:
-                        self._note(session, run, answer)
-                run.answers = []
-            if not (run.todo or run.flying or run.again_at):
-                with self._work() as session:
-                    self._end(session, ledger.find_run(session, run.run_id))
-                del self._runs[run.run_id]
+            with self._stopping(run.run_id):
+                self._write_down_run(run)
         self._measurements.write_down(self._work)
+
+    def _write_down_run(self, run: _RunAtWork) -> None:
+        if run.answers:
+            with self._work() as session:
+                for answer in run.answers:
+                    self._note(session, run, answer)
+            run.answers = []
+        if not (run.todo or run.flying or run.again_at):
+            with self._work() as session:
+                self._end(session, ledger.find_run(session, run.run_id))
+            del self._runs[run.run_id]
+
+    @contextmanager
+    def _stopping(self, run_id: int) -> Iterator[None]:
+        """Have what goes wrong with one run stop that one only; after `TRIES` times it is set aside.
+
+        A database that is away passes, and is waited for; a statement that it refuses would be refused
+        for ever.
+        """
+        try:
+            yield
+        except Exception as error:
+            if is_away(error):
+                raise
+            log.exception("Run %s came to a stop", run_id)
+            if run_id in self._runs:
+                self._cancel(self._runs.pop(run_id).flying)
+            self._rests_until[run_id] = time.monotonic() + RESTS_S
+            with self._work() as session:
+                ledger.came_to_a_stop(session, run_id, _unexpected(error, f"run {run_id}"), tries=TRIES)
 
     def _note(self, session: Session, run: _RunAtWork, answer: FrameAnswer) -> None:
         row = session.get_one(RunFrame, (run.run_id, answer.number))
@@ -297,9 +334,10 @@ class Engine:
     def _report(self, folder: str, findings: list[Finding]) -> None:
         """Have workers write a package's report and movie; whoever asks for them before makes them."""
         self._reports = [future for future in self._reports if not future.done()]
-        client = self._connected()
-        self._reports.append(client.submit(make_report, folder, findings=findings, pure=False))
-        self._reports.append(client.submit(make_review, folder, pure=False))
+        with suppress(OSError, RuntimeError, ClosedClientError):  # no scheduler: they are made when asked for
+            client = self._connected()
+            self._reports.append(client.submit(make_report, folder, findings=findings, pure=False))
+            self._reports.append(client.submit(make_review, folder, pure=False))
 
     def _cancel(self, flying: dict[Future, Any]) -> None:
         for future in flying:
@@ -319,6 +357,24 @@ class Engine:
             except (OSError, RuntimeError, TimeoutError, ClosedClientError):
                 pass
             self._client = None
+
+
+def _rest(seconds: float, until: Callable[[], bool]) -> None:
+    """Wait, unless told to stop meanwhile."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end and not until():
+        time.sleep(min(0.2, seconds))
+
+
+def _unexpected(error: Exception, where: str) -> DrawstringError:
+    if isinstance(error, DrawstringError):
+        return error
+    return DrawstringError(
+        f"It came to a stop: {type(error).__name__}: {str(error)[:300]}",
+        where=where,
+        why="What is proven stays; the rest is not done.",
+        remedy="Go on with the run; if it stops again, the engine's log says where.",
+    )
 
 
 def _told(answer: FrameAnswer, tries: int) -> list[dict[str, Any]]:

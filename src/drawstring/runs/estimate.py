@@ -14,6 +14,9 @@ from drawstring.core.recipe import plan_outputs
 from drawstring.runs.frame import carry_out
 from drawstring.runs.plan import FrameAnswer, FrameTask, RunPlan
 
+TRY_S = 900.0
+"""For how long frames may be tried."""
+
 
 @dataclass(frozen=True)
 class Estimate:

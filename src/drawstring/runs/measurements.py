@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable
-from contextlib import AbstractContextManager, suppress
+import time
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager, suppress
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -21,9 +22,16 @@ from drawstring.runs.plan import SourceFile
 from drawstring.runs.planning import source_files
 from drawstring.runs.readers import killer
 from drawstring.store import deliveries, measuring, recipes
+from drawstring.store.database import is_away
 from drawstring.store.models import Measurement
 
 log = logging.getLogger(__name__)
+
+Work = Callable[[], AbstractContextManager[Session]]
+"""Opens a unit of work."""
+
+AGAIN_S = 2.0
+"""How long a measurement that came to a stop rests before it is begun again."""
 
 
 @dataclass
@@ -50,6 +58,7 @@ class Measurements:
 
     def __init__(self) -> None:
         self._at_work: dict[int, _AtWork] = {}
+        self._rests_until: dict[int, float] = {}
 
     def __bool__(self) -> bool:
         return bool(self._at_work)
@@ -58,15 +67,40 @@ class Measurements:
         """Count the frames in flight, of one kind ("depth", "facts") or of all."""
         return sum(len(one.flying) for one in self._at_work.values() if kind in ("", one.kind))
 
-    def take_up(self, session: Session) -> None:
+    def take_up(self, work: Work) -> None:
         """Begin what waits in the ledger, and let go of what is no longer asked."""
-        waiting = measuring.waiting(session)
-        for measurement in waiting:
-            if measurement.id not in self._at_work:
-                self._at_work[measurement.id] = _begin(session, measurement)
-        still = {one.id for one in waiting}
-        for gone in [number for number in self._at_work if number not in still]:
+        with work() as session:
+            waiting = [measurement.id for measurement in measuring.waiting(session)]
+        for number in waiting:
+            if number in self._at_work or self._rests_until.get(number, 0.0) > time.monotonic():
+                continue
+            with self._stopping(work, number):
+                with work() as session:
+                    measurement = session.get(Measurement, number)
+                    if measurement is not None:
+                        self._at_work[number] = _begin(session, measurement)
+        for gone in [number for number in self._at_work if number not in waiting]:
             _cancel(self._at_work.pop(gone))
+
+    @contextmanager
+    def _stopping(self, work: Work, number: int) -> Iterator[None]:
+        """Have what goes wrong with one measurement stop that one only.
+
+        A database that is away passes, and is waited for by whoever called; a statement that it refuses
+        would be refused for ever.
+        """
+        try:
+            yield
+        except Exception as error:
+            if is_away(error):
+                raise
+            log.exception("Measurement %s came to a stop", number)
+            if number in self._at_work:
+                _cancel(self._at_work.pop(number))
+            self._rests_until[number] = time.monotonic() + AGAIN_S
+            words = f"It came to a stop: {type(error).__name__}: {str(error)[:300]}"
+            with work() as session:
+                measuring.came_to_a_stop(session, number, words)
 
     def hand_out(self, client: Client, kind: str, room: int, *, priority: int) -> int:
         """Hand out frames of a kind while there is room, ahead of or behind others; give how many."""
@@ -97,27 +131,34 @@ class Measurements:
                 else:
                     one.counted[number] = counted
 
-    def write_down(self, work: Callable[[], AbstractContextManager[Session]]) -> None:
+    def write_down(self, work: Work) -> None:
         """Tell the ledger how far measurements are, and what came of those at their end."""
         for one in list(self._at_work.values()):
             done = len(one.counted) + len(one.faults)
             finished = not (one.todo or one.flying)
             if done > one.told or finished:
-                with work() as session:
-                    measurement = session.get(Measurement, one.measurement_id)
-                    if measurement is not None:
-                        measurement.done = done
-                        if finished:
-                            measuring.finish(measurement, one.counted, one.faults, read_as=one.depth)
-                one.told = done
+                with self._stopping(work, one.measurement_id):
+                    _tell(work, one, finished=finished)
+                    one.told = done
             if finished:
-                del self._at_work[one.measurement_id]
+                self._at_work.pop(one.measurement_id, None)
 
     def forget(self) -> None:
         """Let go of everything; the ledger says what is to be done anew."""
         for one in self._at_work.values():
             _cancel(one)
         self._at_work.clear()
+
+
+def _tell(work: Work, one: _AtWork, *, finished: bool) -> None:
+    with work() as session:
+        measurement = session.get(Measurement, one.measurement_id)
+        if measurement is None:
+            return
+        measurement.done = len(one.counted) + len(one.faults)
+        measurement.set_aside = {str(number): words for number, words in one.faults.items()}
+        if finished:
+            measuring.finish(measurement, one.counted, one.faults, read_as=one.depth)
 
 
 def _begin(session: Session, measurement: Measurement) -> _AtWork:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import logging
+import os
 from dataclasses import replace
 from typing import Any
 
@@ -26,6 +28,8 @@ from drawstring.core.recipe.sources import (
 from drawstring.core.recipe.told import told_of
 from drawstring.core.recipe.told_eyes import told_eyes
 from drawstring.runs.plan import SourceFile
+
+log = logging.getLogger(__name__)
 
 
 def measure_frame(
@@ -64,6 +68,13 @@ def measure_frame(
         return number, _statistics(here, passes, window, at, is_looked_at=is_looked_at)
     except DrawstringError as error:
         return number, error.as_dict()
+    except Exception as error:
+        # One frame's pixels must not stop the counting of all others.
+        log.exception("Frame %s can't be counted", number)
+        names = ", ".join(os.path.basename(one.path) for one in files)
+        return number, {
+            "what": f"Frame {number} ({names}) can't be counted: {type(error).__name__}: {error}."
+        }
 
 
 def _distances(

@@ -1,18 +1,20 @@
-"""Decoding in other processes: a file that kills its decoder is refused, and everything else goes on.
+"""Decoding in other processes: a file that kills, stalls or bloats its decoder is refused.
 
-A small pool of processes is kept. When one dies under a file, the pool is made anew and the file is
-tried once more by itself; if it kills again, it is the file.
+A small pool of processes is kept. When one dies under a file, the file is tried once more in a process of its
+own; if it dies again, it is the file. A process that works on one file for too long is ended by its own
+clock, and its memory may grow by so much beyond what it has when it is warm: a header can promise anything.
 """
 
 from __future__ import annotations
 
 import multiprocessing
 import os
+import resource
+import signal
 import threading
 from collections.abc import Callable, Sequence
 from concurrent.futures import CancelledError, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
-from contextlib import suppress
 from typing import TypeVar
 
 from drawstring.core.arrivals.scan import Recognised, Sampling, Told, recognise_sampled, recognise_unseen
@@ -23,6 +25,12 @@ from drawstring.core.io.pixels import use_threads
 Answer = TypeVar("Answer")
 
 _CHUNK = 200
+HEADER_S = 5.0
+"""For how long one header may be read."""
+FRAMES_S = 60.0
+"""For how long a few frames may be decoded."""
+GROWTH_MB = 1536
+"""By how much a process may grow while it decodes."""
 
 
 def _quiet(doing: str, done: int, total: int) -> None:
@@ -36,28 +44,54 @@ class Readers:
     ----------
     workers : int
         Processes; each decodes with one thread.
+    growth_mb : int
+        By how much a process may grow beyond what it holds when it is warm; 0 for without limit.
     """
 
-    def __init__(self, workers: int) -> None:
-        self.workers = workers
+    def __init__(self, workers: int, *, growth_mb: int = GROWTH_MB) -> None:
+        self.workers, self.growth_mb = workers, growth_mb
         self._pool: ProcessPoolExecutor | None = None
         self._lock = threading.Lock()
 
-    def read(self, path: str, task: Callable[..., Answer], *arguments: object) -> Answer:
+    def read(
+        self,
+        path: str,
+        task: Callable[..., Answer],
+        *arguments: object,
+        limit_s: float = FRAMES_S,
+        growth_mb: int | None = None,
+    ) -> Answer:
         """Carry out a task on one file in another process and give its answer.
+
+        Parameters
+        ----------
+        limit_s : float
+            For how long it may take.
+        growth_mb : int, optional
+            For a task of our own that needs more memory than a decoder does: it gets a process to itself.
 
         Raises
         ------
         SourceError
-            The file kills its decoder, or the task refuses it.
+            The file kills its decoder, holds it up, needs too much memory, or the task refuses it.
         """
-        for _ in range(2):
+        if growth_mb is None:
             pool = self._get()
             try:
-                return pool.submit(task, *arguments).result()
-            except BrokenProcessPool:
+                return pool.submit(guarded, path, limit_s, task, *arguments).result()
+            except (BrokenProcessPool, CancelledError):
                 self._drop(pool)
-        raise killer(path)
+            except RuntimeError as error:
+                # Another thread has dropped the pool between our asking for it and our using it.
+                if "after shutdown" not in str(error):
+                    raise
+        own = self._make(1, self.growth_mb if growth_mb is None else growth_mb)
+        try:
+            return own.submit(guarded, path, limit_s, task, *arguments).result()
+        except BrokenProcessPool:
+            raise killer(path) from None
+        finally:
+            own.shutdown(wait=False)
 
     def survey(self, paths: Sequence[str], told: Told = _quiet) -> Survey:
         """Read many headers at once (see `core.arrivals.survey`); a killer among them becomes a fault."""
@@ -67,8 +101,8 @@ class Readers:
         asked: list[tuple[list[str], Future[Survey] | None]] = []
         for chunk in chunks:
             try:
-                asked.append((chunk, pool.submit(survey, chunk)))
-            except BrokenProcessPool:
+                asked.append((chunk, pool.submit(survey_watched, chunk)))
+            except (BrokenProcessPool, RuntimeError):
                 asked.append((chunk, None))
         done = 0
         for chunk, future in asked:
@@ -78,14 +112,22 @@ class Readers:
                 whole.add(future.result())
             except (BrokenProcessPool, CancelledError):
                 self._drop(pool)
-                for path in chunk:
-                    try:
-                        whole.add(self.read(path, survey, [path]))
-                    except SourceError as error:
-                        whole.files[path] = faulty(path, error)
+                self._survey_one_by_one(chunk, whole)
             done += len(chunk)
             told("reading headers", done, len(paths))
         return whole
+
+    def _survey_one_by_one(self, paths: Sequence[str], whole: Survey) -> None:
+        """Read headers in a process of their own: whoever it dies under is the one."""
+        own = self._make(1, self.growth_mb)
+        for path in paths:
+            try:
+                whole.add(own.submit(survey_watched, [path]).result())
+            except BrokenProcessPool:
+                whole.files[path] = faulty(path, killer(path))
+                own.shutdown(wait=False)
+                own = self._make(1, self.growth_mb)
+        own.shutdown(wait=False)
 
     def recognise(self, samplings: Sequence[Sampling], told: Told = _quiet) -> list[Recognised | None]:
         """Recognise passes of many sequences; where frames kill the decoder, by their names alone.
@@ -96,8 +138,8 @@ class Readers:
         asked: list[Future[Recognised] | None] = []
         for one in samplings:
             try:
-                asked.append(pool.submit(recognise_sampled, one))
-            except BrokenProcessPool:
+                asked.append(pool.submit(guarded, one.paths[0], FRAMES_S, recognise_sampled, one))
+            except (BrokenProcessPool, RuntimeError):
                 asked.append(None)
         found: list[Recognised | None] = []
         for i, (one, future) in enumerate(zip(samplings, asked, strict=True), 1):
@@ -114,10 +156,16 @@ class Readers:
         return found
 
     def _by_itself(self, one: Sampling) -> Recognised | None:
-        for task in (recognise_sampled, recognise_unseen):
-            with suppress(DrawstringError):
-                return self.read(one.paths[0], task, one)
-        return None
+        try:
+            return self.read(one.paths[0], recognise_sampled, one)
+        except DrawstringError as refusal:
+            try:
+                unseen = self.read(one.paths[0], recognise_unseen, one)
+            except DrawstringError:
+                return None
+            # Which of the sampled frames it was is found when all of them are counted.
+            unseen.faults.setdefault(one.paths[0], refusal.what)
+            return unseen
 
     def close(self) -> None:
         """End the processes."""
@@ -129,13 +177,16 @@ class Readers:
     def _get(self) -> ProcessPoolExecutor:
         with self._lock:
             if self._pool is None:
-                # Forking a process full of threads can lock up the child; a server of clean forks can't.
-                context = multiprocessing.get_context("forkserver")
-                context.set_forkserver_preload(["drawstring.runs.readers", "drawstring.runs.frame"])
-                self._pool = ProcessPoolExecutor(
-                    self.workers, mp_context=context, initializer=_begin, initargs=(os.getpid(),)
-                )
+                self._pool = self._make(self.workers, self.growth_mb)
             return self._pool
+
+    def _make(self, workers: int, growth_mb: int) -> ProcessPoolExecutor:
+        # Forking a process full of threads can lock up the child; a server of clean forks can't.
+        context = multiprocessing.get_context("forkserver")
+        context.set_forkserver_preload(["drawstring.runs.readers", "drawstring.runs.frame"])
+        return ProcessPoolExecutor(
+            workers, mp_context=context, initializer=_begin, initargs=(os.getpid(), growth_mb)
+        )
 
     def _drop(self, broken: ProcessPoolExecutor) -> None:
         with self._lock:
@@ -144,8 +195,41 @@ class Readers:
                 self._pool = None
 
 
-def _begin(parent: int) -> None:
+def guarded(path: str, limit_s: float, task: Callable[..., Answer], *arguments: object) -> Answer:
+    """Carry out a task on a file so that whatever goes wrong is a refusal of that file.
+
+    Raises
+    ------
+    SourceError
+        The task did not succeed, for whatever reason; its own refusals pass as they are.
+    """
+    signal.setitimer(signal.ITIMER_REAL, limit_s)  # its signal is left as it is: it ends the process
+    try:
+        return task(*arguments)
+    except DrawstringError:
+        raise
+    except MemoryError as error:
+        raise _bloats(path) from error
+    except Exception as error:
+        # The libraries that decode raise whatever they like; all of it is about this file.
+        raise _breaks(path, error) from error
+    finally:
+        signal.setitimer(signal.ITIMER_REAL, 0)
+
+
+def survey_watched(paths: list[str]) -> Survey:
+    """Read headers, each within its time; see `core.arrivals.survey`."""
+    try:
+        return survey(paths, begin=lambda path: signal.setitimer(signal.ITIMER_REAL, HEADER_S))
+    finally:
+        signal.setitimer(signal.ITIMER_REAL, 0)
+
+
+def _begin(parent: int, growth_mb: int) -> None:
     use_threads(1)
+    if growth_mb:
+        _, most = resource.getrlimit(resource.RLIMIT_DATA)
+        resource.setrlimit(resource.RLIMIT_DATA, (_held_bytes() + (growth_mb << 20), most))
     threading.Thread(target=_end_with, args=(parent,), daemon=True).start()
 
 
@@ -159,6 +243,32 @@ def _end_with(parent: int) -> None:
             os.kill(parent, 0)
         except ProcessLookupError:
             os._exit(0)
+
+
+def _held_bytes() -> int:
+    """Give what this process holds for data, as its limit counts it (proc(5), VmData)."""
+    with open("/proc/self/status") as file:
+        line = next(line for line in file if line.startswith("VmData:"))
+    return int(line.split()[1]) << 10
+
+
+def _bloats(path: str) -> SourceError:
+    return SourceError(
+        f"{os.path.basename(path)} takes more memory than one file may.",
+        where=path,
+        why="A broken header can promise anything, and would take all of the machine.",
+        remedy="Check the file in the renderer. If it is truly this large, set DRAWSTRING_READER_MB higher.",
+    )
+
+
+def _breaks(path: str, error: Exception) -> SourceError:
+    said = str(error)[:200] or "no reason given"
+    return SourceError(
+        f"{os.path.basename(path)} can't be read: {type(error).__name__}: {said}.",
+        where=path,
+        why="Packed as it is, the shot would carry a torn frame.",
+        remedy="Render or copy this frame again and scan again; the other frames go on.",
+    )
 
 
 def killer(path: str) -> SourceError:

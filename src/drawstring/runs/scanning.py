@@ -86,8 +86,12 @@ class Scanning:
     def _carry_out(self, scan_id: int) -> None:
         try:
             carry_out_scan(self._sessions, scan_id, self._readers, self._roots)
-        except DrawstringError as error:
+        except DatabaseAway as error:
             log.warning("Scan %s will be done again: %s", scan_id, error)
+        except Exception as error:
+            log.exception("Scan %s came to a stop", scan_id)
+            with suppress(DatabaseAway), unit_of_work(self._sessions) as session:
+                scans.came_to_a_stop(session, scan_id, _unexpected(error, "arrivals"))
 
     def _look(self) -> None:
         try:
@@ -100,6 +104,9 @@ class Scanning:
                     self._scan_if_changed(number, listing)
         except DatabaseAway as error:
             log.warning("Watched folders wait for the database: %s", error)
+        except Exception:
+            # The next look is a few seconds away; what one folder does must not end the looking.
+            log.exception("Watched folders could not be looked at")
 
     def _scan_if_changed(self, number: int, listing: str) -> None:
         with unit_of_work(self._sessions) as session:
@@ -148,6 +155,17 @@ def carry_out_scan(
         # A scan that ends unanswered would be done again and again, and hold up all others.
         log.exception("Scan %s of %s failed", scan_id, folder)
         plain, fault = {}, _unexpected(error, folder).as_dict()
+    try:
+        _end(sessions, scan_id, plain, fault)
+    except DatabaseAway:
+        raise
+    except Exception as error:
+        # What was found can't be kept as it is: that is said, rather than found again and again.
+        log.exception("What scan %s of %s found could not be kept", scan_id, folder)
+        _end(sessions, scan_id, {}, _unexpected(error, folder).as_dict())
+
+
+def _end(sessions: sessionmaker[Session], scan_id: int, plain: dict[str, Any], fault: dict[str, str]) -> None:
     with unit_of_work(sessions) as session:
         row = session.get(ScanRow, scan_id)
         if row is not None:

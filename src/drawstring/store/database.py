@@ -9,11 +9,17 @@ from pathlib import Path
 import orjson
 from alembic import command
 from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
 from sqlalchemy import Engine, create_engine
-from sqlalchemy.exc import InterfaceError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
-from drawstring.core.errors import DrawstringError
+from drawstring.core.errors import ConflictError, DrawstringError, SettingError
+
+_AWAY = ("08", "57P", "53300", "40", "55P03", "53100", "53200")
+"""SQLSTATEs that pass by themselves: no connection, a server that starts or stops, too many connections, a
+deadlock, a lock, a full disk, no memory (PostgreSQL manual, appendix A)."""
 
 
 class DatabaseAway(DrawstringError):
@@ -32,12 +38,27 @@ def connect(url: str) -> Engine:
         url,
         # A connection that died while PostgreSQL was away is noticed and made anew before use.
         pool_pre_ping=True,
-        # A board reads a thousand documents. They are written as ever: NaN must be refused, not turned null.
+        # A board reads a thousand documents.
         json_deserializer=orjson.loads,
         pool_size=8,
         max_overflow=16,
         connect_args={"connect_timeout": 3, "options": "-c timezone=UTC"},
     )
+
+
+def is_away(error: BaseException) -> bool:
+    """Whether an error means that the database can't do anything just now, whatever it is asked.
+
+    Anything else is a refusal of one statement, which is refused again however often it is repeated.
+    """
+    if isinstance(error, DatabaseAway):
+        return True
+    if not isinstance(error, DBAPIError):
+        return False
+    state = getattr(error.orig, "sqlstate", None)
+    if state is None:
+        return error.connection_invalidated or isinstance(error, OperationalError | InterfaceError)
+    return str(state).startswith(_AWAY)
 
 
 @contextmanager
@@ -48,22 +69,80 @@ def unit_of_work(sessions: sessionmaker[Session]) -> Iterator[Session]:
     ------
     DatabaseAway
         The database can't be reached.
+    ConflictError
+        Somebody else has done at the same moment what can be done only once.
+    SettingError
+        A value is larger or longer than can be kept.
     """
     try:
         with sessions() as session, session.begin():
             yield session
-    except (OperationalError, InterfaceError) as error:
-        raise DatabaseAway(
-            "The database can't be reached just now.",
-            where="database",
-            why="Nothing was changed by what you just did.",
-            remedy="It is tried again by itself; if it stays away, run make start.",
-        ) from error
+    except DBAPIError as error:
+        if is_away(error):
+            raise DatabaseAway(
+                "The database can't be reached just now.",
+                where="database",
+                why="Nothing was changed by what you just did.",
+                remedy="It is tried again by itself; if it stays away, run make start.",
+            ) from error
+        if isinstance(error, IntegrityError):
+            raise ConflictError(
+                "Somebody else did this at the same moment, or what it builds on has gone.",
+                where="database",
+                why="Nothing was changed by what you just did.",
+                remedy="Load the page anew, look at how it stands, and try again.",
+            ) from error
+        if isinstance(error, DataError):
+            raise SettingError(
+                "A value in this request is longer or larger than can be kept.",
+                where="database",
+                why="Nothing was changed by what you just did.",
+                remedy="Shorten texts and numbers, then try again.",
+            ) from error
+        raise
 
 
 def migrate(url: str) -> None:
-    """Bring the database's tables to today's form."""
+    """Bring the database's tables to today's form.
+
+    Raises
+    ------
+    ConflictError
+        They have a form that a later version of the product gave them.
+    """
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     config.set_main_option("sqlalchemy.url", url.replace("%", "%%"))
+    _refuse_newer(url, ScriptDirectory.from_config(config))
     command.upgrade(config, "head")
+
+
+def form_of(url: str) -> str:
+    """Give the form (the last migration) of a database's tables; empty where it has none yet."""
+    engine = create_engine(url, connect_args={"connect_timeout": 3})
+    try:
+        with engine.connect() as connection:
+            return MigrationContext.configure(connection).get_current_revision() or ""
+    finally:
+        engine.dispose()
+
+
+def newest_form() -> str:
+    """Give the form that this version of the product brings tables to."""
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    return ScriptDirectory.from_config(config).get_current_head() or ""
+
+
+def _refuse_newer(url: str, scripts: ScriptDirectory) -> None:
+    form = form_of(url)
+    if not form or any(script.revision == form for script in scripts.walk_revisions()):
+        return
+    raise ConflictError(
+        f"The database has form {form}; this version of Drawstring knows forms up to "
+        f"{scripts.get_current_head()}.",
+        where="database",
+        why="A later version has changed its tables; this one would misread them or spoil what is in them.",
+        remedy="Start the later version again, or restore a backup made before the upgrade "
+        "(drawstring restore FILE).",
+    )

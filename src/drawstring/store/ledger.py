@@ -9,7 +9,7 @@ from datetime import timedelta
 from sqlalchemy import ARRAY, Integer, any_, case, func, literal, select, update
 from sqlalchemy.orm import Session, joinedload, selectinload
 
-from drawstring.core.errors import ConflictError, MissingError
+from drawstring.core.errors import ConflictError, DrawstringError, MissingError
 from drawstring.store.models import Package, Run, RunFrame, Shot, Show, now
 
 UNDER_WAY = ("waiting", "running")
@@ -305,7 +305,7 @@ def go_on(session: Session, run: Run) -> None:
         .where(RunFrame.run_id == run.id, RunFrame.state == "failed")
         .values(state="waiting", attempts=0, fault={}, ended_at=None)
     )
-    run.state, run.ended_at = "waiting", None
+    run.state, run.ended_at, run.failures = "waiting", None, 0
     session.flush()
 
 
@@ -356,3 +356,20 @@ def find_package(session: Session, package_id: int) -> Package:
             f"There is no package {package_id}.", where="package", remedy="Look at the list of runs."
         )
     return package
+
+
+def came_to_a_stop(session: Session, run_id: int, fault: DrawstringError, *, tries: int) -> None:
+    """Note that a run came to a stop as a whole; after so many times it fails, and its frames say why."""
+    run = session.get(Run, run_id)
+    if run is None or run.state not in UNDER_WAY:
+        return
+    run.failures += 1
+    if run.failures < tries:
+        return
+    run.state, run.ended_at = "failed", now()
+    run.notes = [*run.notes, f"Set aside after {run.failures} tries. {fault.what}"]
+    session.execute(
+        update(RunFrame)
+        .where(RunFrame.run_id == run_id, RunFrame.state == "waiting")
+        .values(state="failed", fault=fault.as_dict())
+    )

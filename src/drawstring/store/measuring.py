@@ -140,11 +140,48 @@ def finish(
             for number, of_frame in sorted(counted.items())
         }
     measurement.done = len(counted) + len(faults)
+    measurement.set_aside = {str(number): words for number, words in sorted(faults.items())}
     measurement.state = "done" if counted else "failed"
     first = next(iter(faults.values()), "")
-    measurement.note = f"{len(faults)} frames could not be measured: {first}" if faults else ""
+    measurement.note = (
+        f"{len(faults)} frame{'s' if len(faults) > 1 else ''} could not be counted: {first}" if faults else ""
+    )
     if measurement.kind == "facts":
         tell_facts(measurement)
+
+
+TRIES = 3
+"""How often a measurement may come to a stop before it is set aside."""
+
+
+def came_to_a_stop(session: Session, measurement_id: int, words: str) -> None:
+    """Note that a measurement came to a stop as a whole; after `TRIES` times it is set aside."""
+    measurement = session.get(Measurement, measurement_id)
+    if measurement is None:
+        return
+    measurement.failures += 1
+    measurement.note = words
+    if measurement.failures >= TRIES:
+        measurement.state = "failed"
+    measurement.asked_at = now()  # whoever kept how it stood looks at this
+
+
+def progress_of(delivery: Delivery | None) -> str:
+    """Say how far looking through a delivery's frames is; empty when every frame was counted.
+
+    So that "nothing was found" is never mistaken for "nobody has looked yet".
+    """
+    kinds = {"facts": "counting", "depth": "measuring depth"}
+    said = []
+    for one in sorted(delivery.measurements if delivery else (), key=lambda one: one.kind, reverse=True):
+        aside = f", {len(one.set_aside)} set aside" if one.set_aside else ""
+        if one.state in ("waiting", "measuring"):
+            said.append(f"{kinds[one.kind]}: {one.done} of {one.total} frames{aside}")
+        elif one.state == "failed":
+            said.append(f"{kinds[one.kind]}: set aside")
+        elif aside:
+            said.append(f"{kinds[one.kind]}: {len(one.set_aside)} of {one.total} frames set aside")
+    return "; ".join(said)
 
 
 def _write_distances(measurement: Measurement, counted: Mapping[int, FrameDistances]) -> None:

@@ -8,10 +8,10 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, undefer
 
 from drawstring.core.arrivals import Candidate, Scan, check_pattern
-from drawstring.core.errors import ConflictError, MissingError
+from drawstring.core.errors import ConflictError, DrawstringError, MissingError
 from drawstring.store import deliveries
 from drawstring.store.facts import scan_from_json
-from drawstring.store.models import Delivery, ScanRow, Shot, Show, WatchedFolder
+from drawstring.store.models import Delivery, ScanRow, Shot, Show, WatchedFolder, now
 
 KEPT = 12
 """How many finished scans of a show are kept."""
@@ -76,6 +76,20 @@ def waiting(session: Session) -> list[ScanRow]:
     """Give scans that are to be done, oldest first; those of an engine that died are among them."""
     query = select(ScanRow).where(ScanRow.state.in_(UNDER_WAY)).order_by(ScanRow.id)
     return list(session.scalars(query))
+
+
+TRIES = 3
+"""How often a scan may come to a stop before it is set aside."""
+
+
+def came_to_a_stop(session: Session, scan_id: int, fault: DrawstringError) -> None:
+    """Note that a scan came to a stop before it could be ended; after `TRIES` times it is set aside."""
+    row = session.get(ScanRow, scan_id)
+    if row is None or row.state not in UNDER_WAY:
+        return
+    row.failures += 1
+    if row.failures >= TRIES:
+        row.state, row.fault, row.ended_at = "failed", fault.as_dict(), now()
 
 
 def found(session: Session, row: ScanRow) -> Scan:

@@ -20,7 +20,7 @@ from drawstring.core.depth import (
 )
 from drawstring.core.depth.reading import lens_of
 from drawstring.core.eyes.checks import check_arrived
-from drawstring.core.findings import Finding, Severity, finding_from_dict, gravest_first
+from drawstring.core.findings import Finding, Severity, finding_from_dict, gravest_first, show_frame
 from drawstring.core.passes import Pass, Role
 from drawstring.core.passes.hashed import names_in
 from drawstring.core.recipe import CordFacts, KnotView, OutputPlan, Recipe, cord, plan_outputs, upgraded
@@ -48,6 +48,11 @@ class ShotStanding:
     dismissed: list[tuple[Finding, Dismissal]] = field(default_factory=list)
     last_run: Run | None = None
     last_package: Package | None = None
+
+    @property
+    def counting(self) -> str:
+        """How far looking through its frames is, and what was set aside; empty when all were counted."""
+        return measuring.progress_of(self.shot.delivery)
 
     @property
     def all_findings(self) -> list[Finding]:
@@ -261,6 +266,7 @@ def _derive(session: Session, shot: Shot, revision: Revision | None) -> _Derived
         said = [finding_from_dict(plain) for plain in delivery.findings]
         counted = measuring.told_facts(session, delivery.measured("facts")).get("findings", [])
         findings["arrivals"] = _still_true(said, passes) + [finding_from_dict(plain) for plain in counted]
+        findings["arrivals"] += _set_aside(shot, delivery)
         findings["arrivals"] += _frames_asked_for(shot, delivery, recipe)
         if recipe.depth.needed:
             findings["depth"] = _depth_findings(session, shot, delivery.measured("depth"), recipe, passes)
@@ -280,6 +286,38 @@ def _derive(session: Session, shot: Shot, revision: Revision | None) -> _Derived
             frame_rate=shot.show.fps,
         )
     return _Derived(recipe, passes, outputs, findings, _knots(shot, recipe, passes, outputs, findings))
+
+
+def _set_aside(shot: Shot, delivery: Delivery) -> list[Finding]:
+    """Tell of frames that could not be counted, and of counts that came to a stop as a whole."""
+    found = []
+    for kind, doing in (("facts", "counted"), ("depth", "measured")):
+        measurement = delivery.measured(kind)
+        if measurement is None or measurement.state not in ("done", "failed"):
+            continue
+        aside = {int(number): words for number, words in measurement.set_aside.items()}
+        if not aside and measurement.state == "done":
+            continue
+        number = min(aside, default=None)
+        what = (
+            f"{len(aside)} of {measurement.total} frames could not be {doing}; frame {number}: "
+            f"{aside[number]}"
+            if number is not None
+            else f"The frames could not be {doing}. {measurement.note}"
+        )
+        found.append(
+            Finding(
+                "frames-set-aside",
+                Severity.WARNS,
+                what,
+                f"{shot.code}, {'frames' if number is None else f'frame {number}'}",
+                "Nothing is known of what they hold, so nothing wrong in them can be found.",
+                "Look at them; render them again and accept what comes, or leave them out.",
+                frame=number,
+                mends=(show_frame(number),) if number is not None else (),
+            )
+        )
+    return found
 
 
 def _frames_asked_for(shot: Shot, delivery: Delivery, recipe: Recipe) -> list[Finding]:

@@ -38,6 +38,7 @@ def shot_data(session: Session, shot: Shot) -> dict[str, Any]:
             {"knot": knot.name, "state": knot.state.value, "says": knot.summary} for knot in how.knots
         ],
         "findings": [finding.as_dict() for finding in how.all_findings],
+        "counting": how.counting,
     }  # fmt: skip
 
 

@@ -87,7 +87,7 @@ def create_app(installation: Installation | None = None, **overrides: Any) -> Fl
         TRUSTED_HOSTS=["127.0.0.1", "localhost", "::1"],
     )
     app.config.update(overrides)
-    readers = Readers(installation.worker_count)
+    readers = Readers(installation.worker_count, growth_mb=installation.reader_mb)
     atexit.register(readers.close)
     app.extensions["house"] = House(
         installation,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections import Counter
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -195,6 +196,29 @@ def sequence_report(sequence: Sequence, surveyed: Survey, meaning: Meaning) -> S
         sequence.folder, sequence.pattern, meaning, frames, sequence.missing, usual,
         union(surveyed.facts[layout].window for layout in taken) if taken else None, [], findings,
     )  # fmt: skip
+
+
+def with_faults(report: SequenceReport, faults: Mapping[str, str]) -> SequenceReport:
+    """Mark frames whose pixels can't be decoded, though their headers could be read.
+
+    Parameters
+    ----------
+    faults : mapping of path to words
+    """
+    if not faults:
+        return report
+    frames = [
+        replace(frame, fault=faults[frame.path]) if frame.path in faults else frame for frame in report.frames
+    ]
+    found = [
+        Finding(
+            "frame-unreadable", Severity.WARNS, frame.fault, f"{report.pattern}, frame {frame.number}",
+            "Packed as it is, the shot would carry a torn frame.",
+            "Render or copy this frame again and scan again; the other frames go on.", frame=frame.number,
+        )
+        for frame in frames if frame.path in faults
+    ]  # fmt: skip
+    return replace(report, frames=frames, findings=report.findings + found)
 
 
 def with_passes(report: SequenceReport, passes: list[Pass], facts: FileFacts) -> SequenceReport:

@@ -17,16 +17,16 @@ from drawstring.core.arrays import Stored
 from drawstring.core.arrivals.candidates import Candidate, gather
 from drawstring.core.arrivals.paths import inside_roots, is_below
 from drawstring.core.arrivals.patterns import read_path
-from drawstring.core.arrivals.report import SequenceReport, sequence_report, with_passes
+from drawstring.core.arrivals.report import SequenceReport, sequence_report, with_faults, with_passes
 from drawstring.core.arrivals.survey import Survey, survey
 from drawstring.core.colour.reading import suggest_space
 from drawstring.core.errors import DrawstringError
 from drawstring.core.findings import Finding, Severity, gravest_first
 from drawstring.core.io.facts import ChannelRef, FileFacts
 from drawstring.core.io.headers import read_facts
-from drawstring.core.io.pixels import read_channels
 from drawstring.core.io.sequences import group, set_aside
 from drawstring.core.io.stills import ENDINGS
+from drawstring.core.io.thinned import read_thinned
 from drawstring.core.passes.dictionary import Entry
 from drawstring.core.passes.recognition import Pass, recognise
 from drawstring.core.passes.roles import COLOUR_ROLES
@@ -53,6 +53,8 @@ class Recognised:
 
     facts: FileFacts
     passes: list[Pass]
+    faults: dict[str, str] = field(default_factory=dict)
+    """By path: why a frame that was looked at can't be decoded."""
 
 
 Surveyor = Callable[[list[str], Told], Survey]
@@ -89,32 +91,27 @@ class Scan:
 
 
 def sample_pixels(path: str) -> dict[ChannelRef, Stored]:
-    """Read every channel of one frame, thinned out: what recognition needs.
-
-    Every fourth row and column of a large picture tells the same as all of them.
-    """
-    facts = read_facts(path)
-    refs = [ChannelRef(part.index, channel.name) for part in facts.parts for channel in part.channels]
-    planes = read_channels(path, refs, facts=facts)
-    return {ref: plane[:: _step(plane), :: _step(plane)].copy() for ref, plane in planes.items()}
+    """Read every channel of one frame, thinned out: what recognition needs."""
+    return read_thinned(path, read_facts(path))
 
 
 def recognise_sampled(sampling: Sampling) -> Recognised:
     """Recognise a sequence's passes from a few of its frames; by names alone where none can be decoded."""
     facts = read_facts(sampling.paths[0])
     seen: dict[ChannelRef, list[Stored]] = {}
+    faults: dict[str, str] = {}
     for path in sampling.paths if sampling.is_seen else ():
         try:
             for ref, plane in sample_pixels(path).items():
                 seen.setdefault(ref, []).append(plane)
-        except DrawstringError:
-            continue
+        except DrawstringError as error:
+            faults[path] = error.what
     # Frames one below the other: every check sees the pixels of them all.
     pixels = {ref: np.concatenate(several) for ref, several in seen.items() if _one_width(several)}
     passes = recognise(
         facts, pixels or None, dictionary=sampling.dictionary, called=sampling.called, view=sampling.view
     )
-    return Recognised(facts, [_with_space(one, facts) for one in passes])
+    return Recognised(facts, [_with_space(one, facts) for one in passes], faults)
 
 
 def recognise_unseen(sampling: Sampling) -> Recognised:
@@ -132,10 +129,6 @@ def _with_space(one: Pass, facts: FileFacts) -> Pass:
 
 def _one_width(several: list[Stored]) -> bool:
     return len({plane.shape[1] for plane in several}) == 1
-
-
-def _step(plane: Stored) -> int:
-    return max(1, int(min(plane.shape)) // 256)
 
 
 def _quiet(doing: str, done: int, total: int) -> None:
@@ -219,7 +212,7 @@ def scan(
         if one is None:
             findings.append(_gone_finding(reports[i], sampling.paths[0]))
         else:
-            reports[i] = with_passes(reports[i], one.passes, one.facts)
+            reports[i] = with_passes(with_faults(reports[i], one.faults), one.passes, one.facts)
     candidates = gather(reports, fps=fps)
     findings += [finding for candidate in candidates for finding in candidate.findings]
     return Scan(real, reports, candidates, gravest_first(findings))

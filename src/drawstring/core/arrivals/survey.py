@@ -7,7 +7,7 @@ and every frame carries only its identity: ten thousand frames fit in a message 
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 from drawstring.core.errors import DrawstringError
@@ -41,18 +41,21 @@ class Survey:
             self.facts.setdefault(layout, facts)
 
 
-def survey(paths: Iterable[str]) -> Survey:
+def survey(paths: Iterable[str], *, begin: Callable[[str], object] = lambda path: None) -> Survey:
     """Read the headers of files; a fault of one file is kept beside it, the others go on.
 
     Parameters
     ----------
     paths : iterable of str
+    begin : callable
+        Told of each file before it is read.
     """
     result = Survey()
     # Files whose structural attributes are equal byte by byte have one layout: only the first of them is
     # read attribute by attribute, which is most of the work.
     known: dict[tuple[bytes, ...], tuple[object, ...]] = {}
     for path in paths:
+        begin(path)
         try:
             if is_still(path):
                 facts = read_facts(path)

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 import OpenEXR
 
-from drawstring.core.errors import SourceError
+from drawstring.core.errors import DrawstringError, SourceError
 from drawstring.core.io import limits
 from drawstring.core.io.chunks import FileWalk, walk
 from drawstring.core.io.facts import ChannelFacts, FileFacts, PartFacts, Window
@@ -62,9 +62,12 @@ def read_facts(path: str) -> FileFacts:
                 for i, part in enumerate(parts)
             ),
         )
-    except (RuntimeError, ValueError, TypeError, LookupError) as error:
+    except DrawstringError:
+        raise
+    except Exception as error:
+        # The library raises whatever it likes, and so does what reads on in its answer.
         raise SourceError(
-            f"{os.path.basename(path)} has a header that can't be read: {error}.",
+            f"{os.path.basename(path)} has a header that can't be read: {error or type(error).__name__}.",
             where=path,
             why="Without it nothing in the file can be found.",
             remedy="Render or copy this frame again and scan again.",
@@ -187,19 +190,38 @@ def _plain(value: Any) -> Any:
 def _refuse_oversize(facts: FileFacts) -> None:
     channels = sum(len(part.channels) for part in facts.parts)
     largest = max((part.data_window for part in facts.parts), key=lambda w: w.width * w.height)
+    if any(
+        min(w.width, w.height) < 1 for part in facts.parts for w in (part.data_window, part.display_window)
+    ):
+        raise SourceError(
+            f"{os.path.basename(facts.path)} has a window that ends before it begins.",
+            where=facts.path,
+            why="It is not known where its pixels lie.",
+            remedy="Render or copy this frame again and scan again; the other frames go on.",
+        )
+    unpacked = unpacked_bytes(facts)
     too_large = (
         facts.size_bytes > limits.MAX_FILE_BYTES
         or max(largest.width, largest.height) > limits.MAX_SIDE_PX
         or largest.width * largest.height > limits.MAX_PIXELS
         or channels > limits.MAX_CHANNELS
+        or unpacked > limits.MAX_DECODED_BYTES
     )
     if too_large:
         raise SourceError(
             f"{os.path.basename(facts.path)} promises {largest.width:,} x {largest.height:,} pixels in "
-            f"{channels:,} channels, {facts.size_bytes:,} bytes.",
+            f"{channels:,} channels, {unpacked:,} bytes unpacked; it has {facts.size_bytes:,} bytes.",
             where=facts.path,
-            why=f"Up to {limits.MAX_PIXELS:,} pixels, {limits.MAX_CHANNELS:,} channels and "
-            f"{limits.MAX_FILE_BYTES:,} bytes are read; more is "
+            why=f"Up to {limits.MAX_PIXELS:,} pixels, {limits.MAX_CHANNELS:,} channels, "
+            f"{limits.MAX_FILE_BYTES:,} bytes and {limits.MAX_DECODED_BYTES:,} unpacked ones are "
+            "read; more is "
             "nearly always a broken header and would take all memory.",
             remedy="Check the file in the renderer; split a picture that is truly this large into tiles.",
         )
+
+
+def unpacked_bytes(facts: FileFacts) -> int:
+    """Give how many bytes a file's pixels take unpacked, four to a value, as they are computed with."""
+    return sum(
+        4 * part.data_window.width * part.data_window.height * len(part.channels) for part in facts.parts
+    )

@@ -13,6 +13,13 @@ MAX_PIXELS = 400_000_000
 MAX_CHANNELS = 1_024
 """Channels over all parts of a file."""
 
+MAX_DECODED_BYTES = 16 * 1024**3
+"""Bytes of all pixels of all channels once they are unpacked, four to a value: a 12,288 x 6,480 picture with
+40 channels has 12.7 GB. What is larger than `WHOLE_BYTES` is never held whole."""
+
+WHOLE_BYTES = 512 * 1024**2
+"""Up to so many unpacked bytes a file is looked at in one go; beyond, band by band."""
+
 MAX_HEADER_BYTES = 16 * 1024 * 1024
 """Bytes before the first pixel, the object-name manifest included."""
 

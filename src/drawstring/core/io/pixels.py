@@ -15,7 +15,7 @@ import OpenEXR
 import OpenImageIO as oiio
 
 from drawstring.core.arrays import Stored
-from drawstring.core.errors import MissingError, SourceError
+from drawstring.core.errors import DrawstringError, MissingError, SourceError
 from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts, Window
 from drawstring.core.io.headers import read_facts
 from drawstring.core.io.stills import read_still_channels
@@ -90,7 +90,10 @@ def read_channels(
         wanted.setdefault(ref.part, []).append(channel)
     try:
         read = _read(path, facts, wanted)
-    except (RuntimeError, OSError) as error:
+    except (DrawstringError, MemoryError):
+        raise
+    except Exception as error:
+        # The libraries raise whatever they like about a damaged file: index, division, decoding ...
         raise torn(path, str(error)) from error
     return {ref: read[ChannelRef(ref.part, ref.name)] for ref in refs}
 
@@ -188,7 +191,7 @@ def _read_runs(
             source.seek_subimage(part, 0)
             # The reader puts R, G, B, A first and may prefix a part's name; by position within one
             # part it keeps every channel, so names are matched on their last occurrence.
-            names = _names_in_reader(source.spec().channelnames, facts, part)
+            names = names_in_reader(source.spec().channelnames, facts, part)
             places = [names.index(channel.name) for channel in channels]
             if max(places) - min(places) < _WIDEST and all(c.pixel_type != "uint" for c in channels):
                 first = min(places)
@@ -214,7 +217,7 @@ def _read_runs(
     return read
 
 
-def _names_in_reader(channel_names: Iterable[str], facts: FileFacts, part: int) -> list[str]:
+def names_in_reader(channel_names: Iterable[str], facts: FileFacts, part: int) -> list[str]:
     """Give the file's own channel names in the order in which the reader numbers them."""
     known = {channel.name for channel in facts.parts[part].channels}
     prefix = f"{facts.parts[part].name}."

@@ -89,7 +89,7 @@ def read_still_channels(path: str, wanted: Mapping[int, Sequence[ChannelFacts]])
         for part, channels in wanted.items():
             if not source.seek_subimage(part, 0):
                 raise _torn(path, f"has no page {part}")
-            names = _names(source.spec().channelnames)
+            names = still_names(source.spec().channelnames)
             pixel_type = channels[0].pixel_type
             kind = pixel_type if pixel_type in ("uint", "uint8", "uint16") else "float"
             pixels = source.read_image(part, 0, 0, len(names), kind)
@@ -125,7 +125,7 @@ def _part(index: int, spec: Any) -> PartFacts:
         data_window=data,
         display_window=display,
         pixel_aspect=float(spec.get_float_attribute("PixelAspectRatio", 1.0)) or 1.0,
-        channels=tuple(ChannelFacts(name, pixel_type) for name in _names(spec.channelnames)),
+        channels=tuple(ChannelFacts(name, pixel_type) for name in still_names(spec.channelnames)),
         metadata={
             attribute.name: attribute.value
             for attribute in spec.extra_attribs
@@ -134,7 +134,7 @@ def _part(index: int, spec: Any) -> PartFacts:
     )
 
 
-def _names(channel_names: Sequence[str]) -> list[str]:
+def still_names(channel_names: Sequence[str]) -> list[str]:
     """Call a lone grey channel Y, as OpenEXR does; the reader's own name for it differs by format."""
     names = list(channel_names)
     return ["Y"] if len(names) == 1 else ["Y", "A"] if len(names) == 2 and names[1] == "A" else names

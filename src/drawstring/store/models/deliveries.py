@@ -5,10 +5,10 @@ from __future__ import annotations
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
-from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, String, UniqueConstraint
+from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from drawstring.store.models.base import Base, now
+from drawstring.store.models.base import Base, Words, now
 
 if TYPE_CHECKING:
     from drawstring.store.models.shows import Shot
@@ -37,7 +37,7 @@ class Delivery(Base):
     findings: Mapped[list[Any]] = mapped_column(default=list)
     differences: Mapped[list[Any]] = mapped_column(default=list)
     """In words, against the delivery that was in use before."""
-    digest: Mapped[str] = mapped_column(String(32))
+    digest: Mapped[str] = mapped_column(Words(32))
     """Of all frames' identities: the same files give the same digest."""
     accepted_at: Mapped[datetime] = mapped_column(default=now)
     passes_at: Mapped[datetime] = mapped_column(default=now)
@@ -89,7 +89,7 @@ class Member(Base):
     place: Mapped[int]
     folder: Mapped[str]
     pattern: Mapped[str]
-    view: Mapped[str] = mapped_column(String(80), default="")
+    view: Mapped[str] = mapped_column(Words(80), default="")
     facts: Mapped[dict[str, Any]] = mapped_column(deferred=True)
     """Header facts of the usual frame (see `facts.py`)."""
 
@@ -127,17 +127,17 @@ class PassRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     delivery_id: Mapped[int] = mapped_column(ForeignKey("deliveries.id", ondelete="CASCADE"), index=True)
     place: Mapped[int]
-    name: Mapped[str] = mapped_column(String(255))
-    layer: Mapped[str] = mapped_column(String(255))
-    role: Mapped[str] = mapped_column(String(40))
+    name: Mapped[str] = mapped_column(Words(255))
+    layer: Mapped[str] = mapped_column(Words(255))
+    role: Mapped[str] = mapped_column(Words(40))
     confidence: Mapped[float]
     reason: Mapped[str]
-    view: Mapped[str] = mapped_column(String(80))
+    view: Mapped[str] = mapped_column(Words(80))
     channels: Mapped[list[Any]]
     """[source, part, name, suffix, pixel type] for each channel; the source is a member's place."""
     traits: Mapped[list[Any]] = mapped_column(default=list)
-    twin_of: Mapped[str] = mapped_column(String(255), default="")
-    space: Mapped[str] = mapped_column(String(40), default="linear")
+    twin_of: Mapped[str] = mapped_column(Words(255), default="")
+    space: Mapped[str] = mapped_column(Words(40), default="linear")
     space_reason: Mapped[str] = mapped_column(default="")
 
     delivery: Mapped[Delivery] = relationship(back_populates="passes")
@@ -158,9 +158,9 @@ class Measurement(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     delivery_id: Mapped[int] = mapped_column(ForeignKey("deliveries.id", ondelete="CASCADE"))
-    kind: Mapped[str] = mapped_column(String(12))
-    state: Mapped[str] = mapped_column(String(12), default="waiting")
-    pass_name: Mapped[str] = mapped_column(String(255), default="")
+    kind: Mapped[str] = mapped_column(Words(12))
+    state: Mapped[str] = mapped_column(Words(12), default="waiting")
+    pass_name: Mapped[str] = mapped_column(Words(255), default="")
     done: Mapped[int] = mapped_column(default=0)
     total: Mapped[int] = mapped_column(default=0)
     frames: Mapped[dict[str, Any]] = mapped_column(default=dict)
@@ -168,6 +168,10 @@ class Measurement(Base):
     each pass holds."""
     whole: Mapped[dict[str, Any]] = mapped_column(default=dict)
     """All frames together (see `measuring.py`)."""
+    set_aside: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    """By frame number: why the frame could not be counted."""
+    failures: Mapped[int] = mapped_column(default=0)
+    """How often it came to a stop as a whole; after three times it is set aside."""
     note: Mapped[str] = mapped_column(default="")
     asked_at: Mapped[datetime] = mapped_column(default=now)
 

@@ -11,13 +11,12 @@ from sqlalchemy import (
     ForeignKey,
     ForeignKeyConstraint,
     Index,
-    String,
     UniqueConstraint,
     text,
 )
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from drawstring.store.models.base import Base, now
+from drawstring.store.models.base import Base, Words, now
 
 if TYPE_CHECKING:
     from drawstring.store.models.deliveries import Delivery
@@ -50,13 +49,15 @@ class Run(Base):
     delivery_id: Mapped[int]
     revision_id: Mapped[int]
     version: Mapped[int]
-    state: Mapped[str] = mapped_column(String(12), default="waiting")
+    state: Mapped[str] = mapped_column(Words(12), default="waiting")
     folder: Mapped[str]
     notes: Mapped[list[Any]] = mapped_column(default=list)
     """What was said when the run was planned."""
     priority: Mapped[int] = mapped_column(default=0)
     """Higher ones are worked on first."""
-    by: Mapped[str] = mapped_column(String(80), default="")
+    failures: Mapped[int] = mapped_column(default=0)
+    """How often it came to a stop as a whole; after three times it is set aside."""
+    by: Mapped[str] = mapped_column(Words(80), default="")
     asked_at: Mapped[datetime] = mapped_column(default=now)
     started_at: Mapped[datetime | None]
     ended_at: Mapped[datetime | None]
@@ -85,17 +86,17 @@ class RunFrame(Base):
 
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
     number: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
-    state: Mapped[str] = mapped_column(String(12), default="waiting")
+    state: Mapped[str] = mapped_column(Words(12), default="waiting")
     attempts: Mapped[int] = mapped_column(default=0)
     file_name: Mapped[str]
     size_bytes: Mapped[int] = mapped_column(BigInteger, default=0)
     seconds: Mapped[float] = mapped_column(default=0.0)
-    checksum: Mapped[str] = mapped_column(String(40), default="")
+    checksum: Mapped[str] = mapped_column(Words(40), default="")
     proof: Mapped[dict[str, Any]] = mapped_column(default=dict)
     fault: Mapped[dict[str, Any]] = mapped_column(default=dict)
     log: Mapped[list[Any]] = mapped_column(default=list)
     """What was done, step by step: `at` seconds since the try began, `says`; earlier tries first."""
-    worker: Mapped[str] = mapped_column(String(120), default="")
+    worker: Mapped[str] = mapped_column(Words(120), default="")
     """The process that did it."""
     memory_bytes: Mapped[int] = mapped_column(BigInteger, default=0)
     """The most that process had held until then."""
@@ -112,12 +113,12 @@ class Package(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), unique=True)
-    state: Mapped[str] = mapped_column(String(12))
+    state: Mapped[str] = mapped_column(Words(12))
     folder: Mapped[str]
     frames: Mapped[int]
     missing: Mapped[list[Any]] = mapped_column(default=list)
     size_bytes: Mapped[int] = mapped_column(BigInteger)
-    manifest_checksum: Mapped[str] = mapped_column(String(40))
+    manifest_checksum: Mapped[str] = mapped_column(Words(40))
     made_at: Mapped[datetime] = mapped_column(default=now)
 
     run: Mapped[Run] = relationship(back_populates="package")

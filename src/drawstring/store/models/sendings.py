@@ -5,10 +5,10 @@ from __future__ import annotations
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
-from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Index, String, text
+from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Index, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from drawstring.store.models.base import Base, now
+from drawstring.store.models.base import Base, Words, now
 
 if TYPE_CHECKING:
     from drawstring.store.models.runs import Package
@@ -36,7 +36,7 @@ class Sending(Base):
     inbox: Mapped[str]
     """What the inbox is called."""
     address: Mapped[str]
-    state: Mapped[str] = mapped_column(String(12), default="waiting")
+    state: Mapped[str] = mapped_column(Words(12), default="waiting")
     tries: Mapped[int] = mapped_column(default=0)
     """How often it was taken up and given up for a while."""
     due_at: Mapped[datetime] = mapped_column(default=now)
@@ -45,7 +45,7 @@ class Sending(Base):
     total_bytes: Mapped[int] = mapped_column(BigInteger, default=0)
     receipt: Mapped[dict[str, Any]] = mapped_column(default=dict)
     fault: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    by: Mapped[str] = mapped_column(String(80), default="")
+    by: Mapped[str] = mapped_column(Words(80), default="")
     asked_at: Mapped[datetime] = mapped_column(default=now)
     ended_at: Mapped[datetime | None]
 

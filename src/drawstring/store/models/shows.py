@@ -10,12 +10,11 @@ from sqlalchemy import (
     ForeignKey,
     ForeignKeyConstraint,
     Index,
-    String,
     UniqueConstraint,
 )
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from drawstring.store.models.base import CODE, Base, now
+from drawstring.store.models.base import CODE, Base, Words, now
 
 if TYPE_CHECKING:
     from drawstring.store.models.deliveries import Delivery
@@ -33,10 +32,10 @@ class Show(Base):
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    code: Mapped[str] = mapped_column(String(40), unique=True)
-    title: Mapped[str] = mapped_column(String(200))
+    code: Mapped[str] = mapped_column(Words(40), unique=True)
+    title: Mapped[str] = mapped_column(Words(200))
     fps: Mapped[float]
-    scene_unit: Mapped[str] = mapped_column(String(4), default="m")
+    scene_unit: Mapped[str] = mapped_column(Words(4), default="m")
     patterns: Mapped[list[Any]] = mapped_column(default=list)
     """What paths mean (see `core.arrivals.patterns`), tried in this order."""
     profiles: Mapped[list[Any]] = mapped_column(default=list)
@@ -65,10 +64,10 @@ class DictionaryEntry(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     show_id: Mapped[int] = mapped_column(ForeignKey("shows.id", ondelete="CASCADE"))
-    kind: Mapped[str] = mapped_column(String(12))
-    text: Mapped[str] = mapped_column(String(200))
-    role: Mapped[str] = mapped_column(String(40))
-    by: Mapped[str] = mapped_column(String(80), default="")
+    kind: Mapped[str] = mapped_column(Words(12))
+    text: Mapped[str] = mapped_column(Words(200))
+    role: Mapped[str] = mapped_column(Words(40))
+    by: Mapped[str] = mapped_column(Words(80), default="")
     made_at: Mapped[datetime] = mapped_column(default=now)
 
     show: Mapped[Show] = relationship(back_populates="entries")
@@ -83,7 +82,7 @@ class WatchedFolder(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     show_id: Mapped[int] = mapped_column(ForeignKey("shows.id", ondelete="CASCADE"))
     folder: Mapped[str]
-    listing: Mapped[str] = mapped_column(String(32), default="")
+    listing: Mapped[str] = mapped_column(Words(32), default="")
     """Digest of names, sizes and times when it was last scanned."""
 
     show: Mapped[Show] = relationship(back_populates="watched")
@@ -101,12 +100,14 @@ class ScanRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     show_id: Mapped[int] = mapped_column(ForeignKey("shows.id", ondelete="CASCADE"))
     folder: Mapped[str]
-    state: Mapped[str] = mapped_column(String(12), default="waiting")
-    doing: Mapped[str] = mapped_column(String(80), default="")
+    state: Mapped[str] = mapped_column(Words(12), default="waiting")
+    doing: Mapped[str] = mapped_column(Words(80), default="")
     done: Mapped[int] = mapped_column(default=0)
     total: Mapped[int] = mapped_column(default=0)
     result: Mapped[dict[str, Any]] = mapped_column(default=dict, deferred=True)
     fault: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    failures: Mapped[int] = mapped_column(default=0)
+    """How often it came to a stop; after three times it is set aside."""
     asked_at: Mapped[datetime] = mapped_column(default=now)
     ended_at: Mapped[datetime | None]
 
@@ -132,8 +133,8 @@ class Shot(Base):
     # Being part of a link, it would not count up by itself unless told to.
     id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
     show_id: Mapped[int] = mapped_column(ForeignKey("shows.id", ondelete="CASCADE"))
-    code: Mapped[str] = mapped_column(String(40))
-    title: Mapped[str] = mapped_column(String(200), default="")
+    code: Mapped[str] = mapped_column(Words(40))
+    title: Mapped[str] = mapped_column(Words(200), default="")
     delivery_id: Mapped[int | None]
     made_at: Mapped[datetime] = mapped_column(default=now)
 
@@ -160,11 +161,11 @@ class Dismissal(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     shot_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"))
-    code: Mapped[str] = mapped_column(String(40))
-    fact: Mapped[str] = mapped_column(String(16))
+    code: Mapped[str] = mapped_column(Words(40))
+    fact: Mapped[str] = mapped_column(Words(16))
     """The finding's digest: another number in its sentence is another fact."""
-    reason: Mapped[str] = mapped_column(String(400))
-    by: Mapped[str] = mapped_column(String(80), default="")
+    reason: Mapped[str] = mapped_column(Words(400))
+    by: Mapped[str] = mapped_column(Words(80), default="")
     made_at: Mapped[datetime] = mapped_column(default=now)
 
 
@@ -183,12 +184,12 @@ class Revision(Base):
     shot_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"))
     number: Mapped[int]
     recipe: Mapped[dict[str, Any]]
-    digest: Mapped[str] = mapped_column(String(16))
+    digest: Mapped[str] = mapped_column(Words(16))
     said: Mapped[str] = mapped_column(default="")
     """What was changed, in words."""
     restores: Mapped[int | None]
     """The revision that an undo brought back."""
-    by: Mapped[str] = mapped_column(String(80), default="")
+    by: Mapped[str] = mapped_column(Words(80), default="")
     made_at: Mapped[datetime] = mapped_column(default=now)
 
     shot: Mapped[Shot] = relationship(back_populates="revisions")

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sqlalchemy import String
 from sqlalchemy.orm import Mapped, mapped_column
 
-from drawstring.store.models.base import Base, now
+from drawstring.store.models.base import Base, Words, now
 
 
 class Token(Base):
@@ -16,7 +15,7 @@ class Token(Base):
     __tablename__ = "tokens"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    name: Mapped[str] = mapped_column(String(80), unique=True)
-    digest: Mapped[str] = mapped_column(String(64), unique=True)
+    name: Mapped[str] = mapped_column(Words(80), unique=True)
+    digest: Mapped[str] = mapped_column(Words(64), unique=True)
     made_at: Mapped[datetime] = mapped_column(default=now)
     used_at: Mapped[datetime | None]

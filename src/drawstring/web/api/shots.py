@@ -10,7 +10,7 @@ from flask import Response, g, request
 from drawstring.core.arrivals import scan
 from drawstring.core.errors import ConflictError, MissingError
 from drawstring.core.pack.profile import read_profile, written
-from drawstring.runs.estimate import try_frames
+from drawstring.runs.estimate import TRY_S, try_frames
 from drawstring.runs.planning import plan_to_try
 from drawstring.store import correcting, deliveries, profiles, recipes, sharing, shows
 from drawstring.store.telling import outcome_data, shot_data, show_data
@@ -133,7 +133,9 @@ def estimate(show: str, shot: str) -> dict[str, Any]:
     with work() as session:
         plan, tasks, total = plan_to_try(session, shot_of(session, show, shot), frames=asked.frames)
     place = os.path.join(house().installation.var, "tries")
-    found = house().readers.read(tasks[0].files[0].path, try_frames, plan, tasks, place)
+    found = house().readers.read(
+        tasks[0].files[0].path, try_frames, plan, tasks, place, limit_s=TRY_S, growth_mb=0
+    )
     return found.of_run(total, workers=house().installation.worker_count)
 
 

@@ -47,6 +47,7 @@ def page(code: str) -> str:
         return render_template(
             template, show=show, told=told, total=total, wanted=wanted, shows_away=shows_away, codes=codes,
             severities=list(Severity), shots=[row.shot.code for row in rows],
+            counting=[(row.shot.code, row.counting) for row in rows if row.counting],
             away_count=sum(len(row.dismissed) for row in rows),
         )  # fmt: skip
 

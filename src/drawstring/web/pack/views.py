@@ -17,7 +17,7 @@ from drawstring.core.pack.form import (
 )
 from drawstring.core.pack.profile import read_profile, written
 from drawstring.core.recipe.profile_checks import asked_settings
-from drawstring.runs.estimate import Estimate, try_frames
+from drawstring.runs.estimate import TRY_S, Estimate, try_frames
 from drawstring.runs.planning import plan_to_try
 from drawstring.store import deliveries, profiles, recipes, shows
 from drawstring.store.standing import standing
@@ -115,7 +115,9 @@ def estimate(shot_id: int) -> str:
             place = os.path.join(house().installation.var, "tries")
             if len(_ESTIMATES) > 200:
                 _ESTIMATES.clear()
-            _ESTIMATES[key] = house().readers.read(tasks[0].files[0].path, try_frames, plan, tasks, place)
+            _ESTIMATES[key] = house().readers.read(
+                tasks[0].files[0].path, try_frames, plan, tasks, place, limit_s=TRY_S, growth_mb=0
+            )
         finally:
             _BUSY.release()
     found = _ESTIMATES[key]
