@@ -12,9 +12,8 @@ from pathlib import Path
 from flask import Flask
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "ops"))
-from local_postgres import LocalPostgres, free_port, place_for  # noqa: E402
-
 from drawstring.installation import Installation  # noqa: E402
+from drawstring.local_postgres import LocalPostgres, free_port, place_for  # noqa: E402
 from drawstring.store.database import migrate  # noqa: E402
 from drawstring.web.app import create_served_app  # noqa: E402
 

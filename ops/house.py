@@ -10,10 +10,9 @@ import time
 import urllib.request
 from pathlib import Path
 
-from local_postgres import LocalPostgres, Trouble, is_taken, place_for, refuse, timed
-
 from drawstring.core.errors import DrawstringError
-from drawstring.installation import Installation, read_installation, secret
+from drawstring.installation import Installation, read_installation
+from drawstring.local_postgres import Trouble, is_taken, kept_database, refuse, timed
 
 HOME = Path(__file__).resolve().parents[1]
 
@@ -40,9 +39,10 @@ def start(installation: Installation) -> None:
         )
     if not installation.database_url:
         since = time.monotonic()
-        made = database(installation).make()
-        database(installation).start()
-        database(installation).make_database("drawstring")
+        kept = kept_database(installation)
+        made = kept.make()
+        kept.start()
+        kept.make_database("drawstring")
         timed("Database made and started" if made else "Database is up", since)
     shell = [sys.executable, "-m", "drawstring.cli"]
     since = time.monotonic()
@@ -99,17 +99,10 @@ def stop(installation: Installation) -> None:
             print(f"  {says}", flush=True)
         pid_file.unlink(missing_ok=True)
     if not installation.database_url:
-        kept = database(installation)
+        kept = kept_database(installation)
         if kept.is_running():
             kept.stop()
             print("  Database is down", flush=True)
-
-
-def database(installation: Installation) -> LocalPostgres:
-    """Give the database that this installation keeps."""
-    wanted = Path(installation.database_folder or Path(installation.var) / "postgres" / "data")
-    password = secret(Path(installation.var) / "secrets" / "database-password")
-    return LocalPostgres(place_for(wanted), installation.database_port, password)
 
 
 def _living(pid_file: Path) -> int | None:

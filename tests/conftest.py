@@ -10,7 +10,6 @@ from pathlib import Path
 
 import hypothesis
 import pytest
-from local_postgres import LocalPostgres, as_account, free_port
 from makers import FRAMES, HEIGHT, WIDTH, copied_database
 from sqlalchemy import Engine, event
 from sqlalchemy.orm import Session, sessionmaker
@@ -19,6 +18,7 @@ from werkzeug.serving import make_server
 from drawstring.core.arrivals import Candidate, scan
 from drawstring.core.arrivals.report import SequenceReport
 from drawstring.installation import Installation
+from drawstring.local_postgres import LocalPostgres, as_account, free_port
 from drawstring.standins.client_inbox import Faults, create_inbox
 from drawstring.standins.tidewrack import SHOTS, render_show
 from drawstring.store import deliveries, shows

@@ -14,12 +14,12 @@ from pathlib import Path
 import numpy as np
 import OpenEXR
 from jsonschema import Draft202012Validator
-from local_postgres import LocalPostgres
 from sqlalchemy import create_engine
 from sqlalchemy.orm import Session
 from sqlalchemy.pool import NullPool
 
 from drawstring.installation import Installation
+from drawstring.local_postgres import LocalPostgres
 from drawstring.runs.frame import carry_out
 from drawstring.runs.manifest import close_package
 from drawstring.runs.planning import plan_of, tasks_of

@@ -10,7 +10,6 @@ from pathlib import Path
 
 import click
 import pytest
-from local_postgres import LocalPostgres, Trouble, free_port
 from makers import environment_of
 
 from drawstring.cli import main
@@ -18,6 +17,7 @@ from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.pack.profile import Profile, read_profile
 from drawstring.core.recipe import KNOTS, Recipe
 from drawstring.installation import Installation, read_installation, secret
+from drawstring.local_postgres import LocalPostgres, Trouble, free_port
 
 HOME = Path(__file__).resolve().parents[1]
 README = (HOME / "README.md").read_text()

@@ -80,6 +80,12 @@ class Installation:
     cache_mb: int = _setting("DRAWSTRING_CACHE_MB", "Memory for decoded pictures in the server, in MB.", 1024)
 
     @property
+    def scheduler_files(self) -> tuple[str, str, str] | None:
+        """Authority, certificate and key for a scheduler elsewhere; None where none are named."""
+        files = (self.scheduler_ca, self.scheduler_certificate, self.scheduler_key)
+        return files if any(files) else None
+
+    @property
     def root_list(self) -> list[str]:
         """Allowed source roots."""
         given = [part for part in self.roots.split(":") if part]
@@ -171,6 +177,7 @@ def read_installation(environment: Mapping[str, str] | None = None) -> Installat
             why="There is no sign-in yet, so everybody there could read and run everything.",
             remedy="Serve on 127.0.0.1 and reach it through a tunnel.",
         )
+    _check_scheduler(made)
     odd = [
         name or address
         for name, address in made.inbox_addresses.items()
@@ -184,6 +191,31 @@ def read_installation(environment: Mapping[str, str] | None = None) -> Installat
             remedy="Write NAME=http://ADDRESS, or https, with spaces between several.",
         )
     return made
+
+
+def _check_scheduler(made: Installation) -> None:
+    """Refuse a scheduler that others could reach, too, and whatever certificates are not all there."""
+    if made.scheduler_files and not all(os.path.isfile(file) for file in made.scheduler_files):
+        lacks = next(file for file in made.scheduler_files if not os.path.isfile(file))
+        raise SettingError(
+            f"Of the certificates for the scheduler, “{lacks or 'one of three'}” is not there.",
+            where="DRAWSTRING_SCHEDULER_CA, DRAWSTRING_SCHEDULER_CERTIFICATE, DRAWSTRING_SCHEDULER_KEY",
+            why="Authority, certificate and key are needed together.",
+            remedy="Name three PEM files that this account may read.",
+        )
+    if not made.scheduler:
+        return
+    kind, _, place = made.scheduler.partition("://")
+    host = place.rpartition(":")[0].strip("[]")
+    if host in ("127.0.0.1", "::1", "localhost") or (kind == "tls" and made.scheduler_files):
+        return
+    raise SettingError(
+        f"DRAWSTRING_SCHEDULER is “{made.scheduler}”, which others can reach, without certificates.",
+        where="DRAWSTRING_SCHEDULER",
+        why="Whoever reaches a scheduler can have its workers run anything.",
+        remedy="Start scheduler and workers with --tls-ca-file, --tls-cert and --tls-key, write the "
+        "address as tls://HOST:PORT, and set DRAWSTRING_SCHEDULER_CA, _CERTIFICATE and _KEY.",
+    )
 
 
 def secret(path: Path) -> str:

@@ -1,7 +1,8 @@
 """Pages and engine kept up side by side: either is started again when it dies, both end together.
 
 The engine is a process of its own, so that neither a killed worker nor a restart of the pages stops a
-run.
+run. The PostgreSQL that the house keeps for itself is brought back, too; one of somebody else's is
+waited for.
 """
 
 from __future__ import annotations
@@ -15,8 +16,8 @@ import time
 from types import FrameType
 
 from drawstring.installation import Installation
+from drawstring.local_postgres import Trouble, is_taken, kept_database
 
-THREADS = 12
 _PR_SET_PDEATHSIG = 1  # linux/prctl.h
 
 
@@ -30,13 +31,8 @@ def keep_up(installation: Installation) -> None:
     """
     commands = {
         "engine": [sys.executable, "-m", "drawstring.cli", "engine"],
-        "pages": [
-            sys.executable, "-m", "gunicorn", "--bind", f"{installation.host}:{installation.port}",
-            "--workers", "1", "--worker-class", "gthread", "--threads", str(THREADS), "--timeout", "120",
-            "--graceful-timeout", "5", "--access-logfile", "/dev/null", "--no-control-socket",
-            "drawstring.web.app:create_served_app()",
-        ],
-    }  # fmt: skip
+        "pages": [sys.executable, "-m", "drawstring.web.serve"],
+    }
     running: dict[str, subprocess.Popen[bytes]] = {}
     stopping = False
 
@@ -47,7 +43,9 @@ def keep_up(installation: Installation) -> None:
     signal.signal(signal.SIGTERM, stop)
     signal.signal(signal.SIGINT, stop)
     fell: dict[str, float] = {}
+    own = OwnDatabase(installation)
     while not stopping:
+        own.look_after()
         for name, command in commands.items():
             process = running.get(name)
             if process is not None and process.poll() is None:
@@ -66,6 +64,34 @@ def keep_up(installation: Installation) -> None:
             process.wait(15)
         except subprocess.TimeoutExpired:
             process.kill()
+
+
+class OwnDatabase:
+    """Brings the house's own PostgreSQL back when it has died.
+
+    Parameters
+    ----------
+    installation : Installation
+        Of one that names a database of somebody else's, nothing is done.
+    """
+
+    def __init__(self, installation: Installation) -> None:
+        self._kept = None if installation.database_url else kept_database(installation)
+        self._look_at = 0.0
+
+    def look_after(self) -> None:
+        """Start it, where it does not answer; every few seconds at most, and with patience where it can't."""
+        if self._kept is None or time.monotonic() < self._look_at:
+            return
+        self._look_at = time.monotonic() + 2
+        if is_taken(self._kept.port):
+            return
+        print("The database does not answer and is started again.", flush=True)
+        try:
+            self._kept.start()
+        except Trouble as trouble:
+            print(f"It did not start: {trouble}", flush=True)
+            self._look_at = time.monotonic() + 20
 
 
 def _end_with_parent() -> None:

@@ -3,15 +3,16 @@
 import io
 import os
 import stat
+import time
 import zipfile
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from drawstring.core.arrivals.inbox import safe_name, unpack
-from drawstring.core.errors import ConflictError, SettingError, SourceError
-from drawstring.runs.inbox import batch_folder, receive
+from drawstring.core.arrivals.inbox import safe_name, safe_path, unpack
+from drawstring.core.errors import ConflictError, MissingError, SettingError, SourceError
+from drawstring.runs.inbox import announce, append, batch_folder, find_upload, forget, remove_leftovers
 
 HONEST = {
     "TW010/fog.0001.exr": b"one",
@@ -19,6 +20,14 @@ HONEST = {
     "notes.txt": b"no",
     "._x.exr": b"y",
 }
+
+
+def receive(folder: str, name: str, data: bytes, *, piece: int = 1 << 20) -> list[str]:
+    """Hand a file in, piece by piece."""
+    upload, names = announce(folder, name, len(data)), []
+    for at in range(0, max(1, len(data)), piece):
+        upload, names = append(folder, upload.number, at, io.BytesIO(data[at : at + piece]))
+    return names
 
 
 def archive(members: dict[str, bytes], *, compression: int = zipfile.ZIP_DEFLATED) -> bytes:
@@ -61,7 +70,11 @@ HOSTILE = {
     "another system's way": (archive({"..\\out.exr": b"x"}), "outside its folder"),
     "a drive": (archive({"C:\\out.exr": b"x"}), "outside its folder"),
     "a link": (linked(), "holds a link"),
-    "a bomb": (archive({"bomb.exr": b"\0" * (4 << 20)}), "grows 200 times"),
+    "a bomb": (archive({"bomb.exr": b"\0" * (4 << 20)}), "grow 200 times"),
+    "a bomb in many pieces": (
+        archive({f"bomb.{i:04d}.exr": b"\0" * 1_000_000 for i in range(8)}),
+        "grow 200 times",
+    ),
     "a lie": (lying(), "can't be unpacked|than is allowed"),
     "spoilt bytes": (spoilt(), "can't be unpacked"),
     "nothing": (archive({"notes.txt": b"x"}), "holds no picture"),
@@ -75,9 +88,10 @@ def test_a_hostile_archive_leaves_nothing_behind(tmp_path, name):
     data, words = HOSTILE[name]
     folder = tmp_path / "inbox" / "b"
     with pytest.raises(SourceError, match=words) as refusal:
-        receive(str(folder), "yard.zip", io.BytesIO(data), len(data))
+        receive(str(folder), "yard.zip", data)
     assert refusal.value.what.startswith("yard.zip") and refusal.value.remedy
-    assert list(folder.iterdir()) == [] and not (tmp_path / "out.exr").exists()
+    assert list(folder.iterdir()) == [], "neither a piece nor a note"
+    assert not (tmp_path / "out.exr").exists()
 
 
 def test_bounds_are_counted_while_unpacking(tmp_path):
@@ -92,22 +106,53 @@ def test_bounds_are_counted_while_unpacking(tmp_path):
 def test_honest_files_arrive_whole_and_are_never_overwritten(tmp_path):
     folder = batch_folder(str(tmp_path), "Tidewrack", "20261124-101500")
     data = archive(HONEST)
-    names = receive(folder, "C:\\jobs\\yard.zip", io.BytesIO(data), len(data))
-    assert names == ["yard/._x.exr", "yard/TW010/fog.0001.exr", "yard/TW010/fog.0002.exr"]
+    names = receive(folder, "yard.zip", data, piece=7)
+    assert names == ["yard/TW010/fog.0001.exr", "yard/TW010/fog.0002.exr"]
     assert (tmp_path / "inbox/Tidewrack/20261124-101500/yard/TW010/fog.0002.exr").read_bytes() == b"two" * 400
-    assert receive(folder, "../a.0001.exr", io.BytesIO(b"first"), 5) == ["a.0001.exr"]
+    assert receive(folder, "../a.0001.exr", b"first", piece=2) == ["a.0001.exr"]
     with pytest.raises(ConflictError, match="handed in already"):
-        receive(folder, "a.0001.exr", io.BytesIO(b"other"), 5)
+        receive(folder, "a.0001.exr", b"other")
     with pytest.raises(ConflictError, match="handed in already"):
-        receive(folder, "yard.zip", io.BytesIO(data), len(data))
-    with pytest.raises(SourceError, match="cut short after 3 of 9"):
-        receive(folder, "b.0001.exr", io.BytesIO(b"bit"), 9)
+        receive(folder, "yard.zip", data)
     with pytest.raises(SourceError, match=r"has 9,000,000,000 bytes"):
-        receive(folder, "c.0001.exr", io.BytesIO(b""), 9_000_000_000)
-    left = sorted(os.listdir(folder))
-    assert (
-        left == ["a.0001.exr", "yard"] and open(os.path.join(folder, "a.0001.exr"), "rb").read() == b"first"
-    )
+        announce(folder, "c.0001.exr", 9_000_000_000)
+    left = sorted(name for name in os.listdir(folder) if not name.startswith("."))
+    assert left == ["a.0001.exr", "yard"]
+    assert open(os.path.join(folder, "a.0001.exr"), "rb").read() == b"first"
+
+
+def test_a_file_that_was_cut_off_goes_on_where_it_stopped_and_nowhere_else(tmp_path):
+    folder = str(tmp_path / "b")
+    number = announce(folder, "Nacht/Übergang/霧.0001.exr", 9).number
+    append(folder, number, 0, io.BytesIO(b"fog"))
+    assert find_upload(folder, number).offset == 3
+    for wrong in (0, 2, 4, 9):
+        with pytest.raises(ConflictError, match="goes on at 3"):
+            append(folder, number, wrong, io.BytesIO(b"x"))
+    with pytest.raises(SourceError, match="larger than the 9 bytes"):
+        append(folder, number, 3, io.BytesIO(b"too much of it"))
+    assert find_upload(folder, number).offset == 3, "nothing of a refused piece is kept"
+    upload, names = append(folder, number, 3, io.BytesIO(b" rolls"))
+    assert names == ["Nacht/Übergang/霧.0001.exr"] and upload.offset == 9
+    assert (tmp_path / "b" / names[0]).read_bytes() == b"fog rolls"
+    assert find_upload(folder, number).offset == 9, "who did not hear the answer asks again"
+
+
+def test_what_nobody_goes_on_with_is_removed_after_a_day_and_nothing_else(tmp_path):
+    folder = batch_folder(str(tmp_path), "Tidewrack", "20261124-101500")
+    old, new = announce(folder, "old.0001.exr", 9).number, announce(folder, "new.0001.exr", 9).number
+    receive(folder, "whole.0001.exr", b"whole")
+    given_up = announce(folder, "given-up.0001.exr", 9).number
+    forget(folder, given_up)
+    day_ago = time.time() - 25 * 3600
+    for path in tmp_path.rglob(f"*{old}*"):
+        os.utime(path, (day_ago, day_ago))
+    os.utime(os.path.join(folder, "whole.0001.exr"), (day_ago, day_ago))
+    assert remove_leftovers(str(tmp_path)) == 2 and find_upload(folder, new).size == 9
+    for number in (old, given_up, "../whole", "0" * 32):
+        with pytest.raises(MissingError, match="not known here any more"):
+            find_upload(folder, number)
+    assert os.path.exists(os.path.join(folder, "whole.0001.exr"))
 
 
 @pytest.mark.parametrize("batch", ["", "..", "a/b", "20261124", "20261124-101500/..", "x" * 40])
@@ -122,4 +167,6 @@ def test_no_name_leads_to_another_folder(name):
         safe = safe_name(f"{name}.exr")
     except SourceError:
         return
+    path = os.path.normpath(os.path.join("/in", safe_path(f"{name}/{name}.exr")))
+    assert path.startswith("/in/") and "/." not in path
     assert os.path.basename(safe) == safe and not safe.startswith(".") and "\0" not in safe

@@ -11,11 +11,11 @@ from pathlib import Path
 
 import psutil
 import pytest
-from local_postgres import LocalPostgres, free_port
 from makers import carry_out_here, environment_of, same_bits, wait_for
 from sqlalchemy.orm import sessionmaker
 
 from drawstring.core.arrivals import scan
+from drawstring.local_postgres import LocalPostgres, free_port
 from drawstring.runs.checking import check_package
 from drawstring.runs.planning import plan_run
 from drawstring.store import deliveries, ledger, recipes, shows

@@ -44,7 +44,7 @@ def deadly_survey(paths):
 def test_a_file_that_kills_the_header_reader_becomes_a_finding(
     monkeypatch, sessions, asked, readers, copied, tmp_path
 ):
-    monkeypatch.setattr(readers_module, "survey", deadly_survey)
+    monkeypatch.setattr(readers_module, "survey_watched", deadly_survey)
     carry_out_scan(sessions, asked, readers, [str(tmp_path)])
     with sessions() as session:
         (one,) = scans.found(session, session.get(ScanRow, asked)).candidates

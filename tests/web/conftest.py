@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import html
+import re
 import shutil
 import subprocess
 import sys
@@ -9,18 +11,20 @@ import urllib.request
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import Any
 
 import pytest
 from flask import Flask
 from flask.testing import FlaskClient
-from local_postgres import LocalPostgres, free_port
 from makers import copied_database, environment_of, wait_for
 from playwright.sync_api import Browser, Page, sync_playwright
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
+from werkzeug.datastructures import Headers
 
 from drawstring.core.arrivals import Candidate, scan
 from drawstring.installation import Installation
+from drawstring.local_postgres import LocalPostgres, free_port
 from drawstring.runs.scanning import carry_out_scan
 from drawstring.store import deliveries, scans, shows
 from drawstring.store.database import connect
@@ -35,13 +39,33 @@ CHROMIUM = [
 ]  # fmt: skip
 
 
-NO_GUARDS = {"WTF_CSRF_ENABLED": False, "TESTING": True, "PROPAGATE_EXCEPTIONS": False}
+class PageClient(FlaskClient):
+    """A client that sends a page's token with every change, as the pages' own scripts do."""
+
+    token = ""
+
+    def open(self, *arguments: Any, **options: Any) -> Any:
+        """Send a request."""
+        method = options.get("method", "GET")
+        is_page = not (arguments and str(arguments[0]).startswith("/api/"))
+        if method not in ("GET", "HEAD", "OPTIONS") and is_page:
+            self.token = self.token or self._token()
+            options["headers"] = Headers(options.get("headers") or {})
+            options["headers"].setdefault("X-CSRFToken", self.token)
+        return super().open(*arguments, **options)
+
+    def _token(self) -> str:
+        with self.application.extensions["house"].sessions() as session:
+            front = "/shows" if shows.all_shows(session) else "/"
+        text = super().open(front, follow_redirects=True).text
+        return html.unescape(re.search(r'"X-CSRFToken": "([^"]+)"', text)[1])
 
 
 @pytest.fixture
 def app(installation) -> Iterator[Flask]:
-    """The application, in this process."""
-    made = create_app(installation, SUMMARY_S=0, **NO_GUARDS)
+    """The application as it is served, in this process."""
+    made = create_app(installation, SUMMARY_S=0, TESTING=True, PROPAGATE_EXCEPTIONS=False)
+    made.test_client_class = PageClient
     yield made
     house: House = made.extensions["house"]
     house.readers.close()

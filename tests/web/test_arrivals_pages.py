@@ -1,5 +1,6 @@
 """Arrivals without a browser: every form for view, success, each bad input, not there."""
 
+import base64
 import io
 import json
 import zipfile
@@ -248,6 +249,18 @@ def test_two_pictures_are_compared(client, accept):
     assert missing.status_code == 404 and other.code == "TW110"
 
 
+def handed_in(client, base, name, data, *, length=None):
+    """Hand a file in as the page's script does: announced, then sent; give the last answer."""
+    said = {"Accept": "application/json", "Tus-Resumable": "1.0.0"}
+    called = base64.b64encode(name.encode()).decode()
+    told = {"Upload-Length": str(length or len(data)), "Upload-Metadata": f"filename {called}"}
+    announced = client.post(f"{base}/files", headers=said | told)
+    if announced.status_code != 201:
+        return announced
+    piece = {"Upload-Offset": "0", "Content-Type": "application/offset+octet-stream"}
+    return client.patch(announced.headers["Location"], data=data, headers=said | piece)
+
+
 def test_files_are_handed_in_scanned_and_refused_one_by_one(client, sessions, scanned, look_through, sources):
     files = sorted((sources / "faults" / "TW150").glob("TW150_beauty.*.exr"))
     data = io.BytesIO()
@@ -255,19 +268,12 @@ def test_files_are_handed_in_scanned_and_refused_one_by_one(client, sessions, sc
         for path in files:
             packed.write(path, f"TW155/v001/{path.name.replace('TW150', 'TW155')}")
     base = "/shows/Tidewrack/inbox/20261124-120000"
-    taken = client.post(base, query_string={"name": "night.zip"}, data=data.getvalue())
-    assert len(taken.json["taken"]) == 4
-    one = client.post(base, query_string={"name": "TW156.exr"}, data=files[0].read_bytes())
-    assert one.json == {"taken": ["TW156.exr"]}
-    said = {"Accept": "application/json"}
-    for query, body, status in (
-        ({"name": "TW156.exr"}, b"again", 409), ({"name": "run.sh"}, b"x", 422),
-        ({"name": "b.zip"}, b"x", 422),
-    ):  # fmt: skip
-        refused = client.post(base, query_string=query, data=body, headers=said)
+    assert handed_in(client, base, "night.zip", data.getvalue()).status_code == 204
+    assert handed_in(client, base, "TW156.exr", files[0].read_bytes()).status_code == 204
+    for name, body, status in (("TW156.exr", b"again", 409), ("run.sh", b"x", 422), ("b.zip", b"x", 422)):
+        refused = handed_in(client, base, name, body)
         assert refused.status_code == status and refused.json["errors"][0]["remedy"]
-    stray = client.post("/shows/Tidewrack/inbox/..", query_string={"name": "a.exr"}, data=b"x")
-    assert stray.status_code in (404, 422)
+    assert handed_in(client, "/shows/Tidewrack/inbox/..", "a.exr", b"x").status_code in (404, 422)
     scan = client.post(f"{base}/scan").json["scan"]
     look_through()
     with sessions() as session:

@@ -7,7 +7,6 @@ import pytest
 from drawstring.core.arrivals import scan
 from drawstring.standins.tidewrack import make_faults
 from drawstring.store import deliveries, recipes, shows
-from drawstring.web.app import create_app
 
 HTMX = {"HX-Request": "true"}
 DATA = {"Accept": "application/json"}
@@ -75,16 +74,23 @@ def test_taking_a_distance_from_a_frame_without_depth_is_refused(client, torn):
     assert answer.status_code == 404 and "came without the file that holds Z" in answer.text
 
 
-def test_hand_ins_from_elsewhere_and_oversize_ones_are_turned_away(installation, torn):
-    app = create_app(installation, TESTING=True)
-    client, address = app.test_client(), "/shows/Tidewrack/inbox/20261124-120000"
-    assert client.post(address, query_string={"name": "a.exr"}, data=b"x").status_code == 400, "no token"
-    app.config["WTF_CSRF_ENABLED"] = False
-    big = client.post(
-        address, query_string={"name": "a.exr"}, data=b"x", headers=DATA,
+def test_hand_ins_from_elsewhere_and_oversize_ones_are_turned_away(client, torn):
+    address, named = "/shows/Tidewrack/inbox/20261124-120000/files", {"Upload-Metadata": "filename YS5leHI="}
+    bare = client.application.test_client_class.__mro__[1](client.application)
+    assert bare.post(address, headers=named | {"Upload-Length": "1"}).status_code == 400, "no token"
+    for length, words in (
+        ("9000000000", "9,000,000,000 bytes"),
+        ("-1", "without its length"),
+        ("", "length"),
+    ):
+        refused = client.post(address, headers=DATA | named | {"Upload-Length": length})
+        assert refused.status_code == 422 and words in refused.json["errors"][0]["what"]
+    begun = client.post(address, headers=DATA | named | {"Upload-Length": "9"}).headers["Location"]
+    big = client.patch(
+        begun, data=b"x", headers=DATA | {"Upload-Offset": "0"},
         environ_overrides={"CONTENT_LENGTH": str(9 * 1024**3)},
     )  # fmt: skip
-    assert big.status_code in (413, 422) and big.json["errors"][0]["what"]
-    assert client.post("/shows/Nowhere/inbox/20261124-120000", data=b"x", headers=DATA).status_code == 404
-    app.extensions["house"].readers.close()
-    app.extensions["house"].sessions.kw["bind"].dispose()
+    assert big.status_code == 413 and big.json["errors"][0]["what"]
+    assert client.head(begun).headers["Upload-Offset"] == "0"
+    nowhere = address.replace("Tidewrack", "Nowhere")
+    assert client.post(nowhere, headers=DATA | named | {"Upload-Length": "1"}).status_code == 404

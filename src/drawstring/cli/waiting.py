@@ -6,21 +6,33 @@ import os
 import sys
 import time
 from collections.abc import Callable
+from contextlib import AbstractContextManager
 from typing import Any
 
 import click
+from distributed import Client
 from sqlalchemy import text
 from sqlalchemy.orm import Session, sessionmaker
 
 from drawstring.core.arrivals import Scan, scan
 from drawstring.installation import Installation
-from drawstring.runs.cluster import cluster
+from drawstring.runs.cluster import Certificates, cluster
 from drawstring.runs.engine import ENGINE_LOCK, Engine
 from drawstring.runs.handoff import Sender
 from drawstring.runs.readers import Readers
 from drawstring.store import correcting
 from drawstring.store.database import connect, unit_of_work
 from drawstring.store.models import Show
+
+
+def cluster_of(installation: Installation) -> AbstractContextManager[Callable[[], Client]]:
+    """Give the cluster that an installation computes on."""
+    files = installation.scheduler_files
+    return cluster(
+        scheduler=installation.scheduler,
+        workers=installation.worker_count,
+        certificates=Certificates(*files) if files else None,
+    )
 
 
 def scanned(installation: Installation, folder: str, show: Show | None = None) -> Scan:
@@ -65,7 +77,7 @@ def wait_for(installation: Installation, look: Callable[[Session], tuple[bool, i
             if _engine_runs(database):
                 time.sleep(0.5)
                 continue
-            with cluster(scheduler=installation.scheduler, workers=installation.worker_count) as client:
+            with cluster_of(installation) as client:
                 Engine(database, client, sender=Sender(sessions)).work(until=is_over)
 
 

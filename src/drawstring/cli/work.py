@@ -10,13 +10,12 @@ import click
 from sqlalchemy.orm import Session, sessionmaker
 
 from drawstring.cli.common import as_json, main, me, opened, say
-from drawstring.cli.waiting import wait_for
+from drawstring.cli.waiting import cluster_of, wait_for
 from drawstring.core.errors import MissingError, SourceError
 from drawstring.core.units import say_length
 from drawstring.installation import Installation
 from drawstring.runs import planning
 from drawstring.runs.checking import check_package
-from drawstring.runs.cluster import cluster
 from drawstring.runs.engine import Engine
 from drawstring.runs.estimate import try_frames
 from drawstring.runs.handoff import Sender
@@ -177,7 +176,7 @@ def engine(installation: Installation) -> None:
 
     signal.signal(signal.SIGTERM, stop)
     signal.signal(signal.SIGINT, stop)
-    with cluster(scheduler=installation.scheduler, workers=installation.worker_count) as client:
+    with cluster_of(installation) as client:
         database = connect(installation.database)
         sessions = sessionmaker(database, expire_on_commit=False)
         scanning = Scanning(sessions, Readers(installation.worker_count), installation.root_list)

@@ -227,7 +227,7 @@ def _unknown(where: str, parent: str, model: type[Settings]) -> SettingError:
 def _refusal(parent: str, fault: Any) -> SettingError:
     """Put pydantic's fault into a sentence of ours."""
     where = ".".join([parent, *map(str, fault["loc"])])
-    given, context = fault.get("input"), fault.get("ctx", {})
+    given, context = str(fault.get("input"))[:80], fault.get("ctx", {})
     kind = fault["type"]
     if kind == "enum":
         remedy = f"Choose {context['expected']}."

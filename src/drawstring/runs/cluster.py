@@ -1,25 +1,45 @@
-"""Where frames are computed: a Dask cluster on this machine, or any by its scheduler's address."""
+"""Where frames are computed: a Dask cluster on this machine, or any by its scheduler's address.
+
+Whoever reaches a scheduler can have its workers run anything. Our own cluster therefore talks TLS only, with
+credentials made for it and kept in memory, so that other accounts of the machine can't join; one
+elsewhere is reached by certificates that the installation names.
+"""
 
 from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
+from dataclasses import dataclass
 
 import dask
 from distributed import Client, LocalCluster
+from distributed.security import Security
+
+
+@dataclass(frozen=True)
+class Certificates:
+    """By what a scheduler elsewhere and this house know each other: paths of PEM files."""
+
+    authority: str
+    certificate: str
+    key: str
 
 
 @contextmanager
-def cluster(*, scheduler: str = "", workers: int = 1) -> Iterator[Callable[[], Client]]:
+def cluster(
+    *, scheduler: str = "", workers: int = 1, certificates: Certificates | None = None
+) -> Iterator[Callable[[], Client]]:
     """Give a maker of clients; a local cluster ends with the block.
 
     Parameters
     ----------
     scheduler : str
-        Address of a running scheduler, such as `tcp://10.0.0.5:8786`; empty: one of our own.
+        Address of a running scheduler, such as `tls://10.0.0.5:8786`; empty: one of our own.
     workers : int
         Processes of our own cluster, one frame at a time each.
+    certificates : Certificates, optional
+        For a scheduler that talks TLS.
     """
     dask.config.set(
         {
@@ -27,6 +47,9 @@ def cluster(*, scheduler: str = "", workers: int = 1) -> Iterator[Callable[[], C
             "distributed.scheduler.allowed-failures": 2,
             "distributed.worker.daemon": False,
             "distributed.comm.timeouts.connect": "10s",
+            # Nothing of the house needs the status pages of scheduler and workers; none are served.
+            "distributed.scheduler.http.routes": [],
+            "distributed.worker.http.routes": [],
             # Dask asks for memory to be given back at once, which for pictures means that every frame
             # pays again for the same pages; the workers keep it instead (glibc mallopt(3)).
             "distributed.nanny.pre-spawn-environ.MALLOC_TRIM_THRESHOLD_": 1 << 30,
@@ -34,13 +57,23 @@ def cluster(*, scheduler: str = "", workers: int = 1) -> Iterator[Callable[[], C
         }
     )
     if scheduler:
-        yield lambda: Client(scheduler, set_as_default=False)
+        security = _known_by(certificates) if certificates else None
+        yield lambda: Client(scheduler, set_as_default=False, security=security)
         return
     own = OwnWorkers(workers)
     try:
         yield own
     finally:
         own.close()
+
+
+def _known_by(certificates: Certificates) -> Security:
+    return Security(
+        require_encryption=True,
+        tls_ca_file=certificates.authority,
+        tls_client_cert=certificates.certificate,
+        tls_client_key=certificates.key,
+    )
 
 
 class OwnWorkers:
@@ -106,6 +139,7 @@ class OwnWorkers:
             threads_per_worker=1,
             processes=True,
             host="127.0.0.1",
+            security=Security.temporary(),
             dashboard_address="127.0.0.1:0",
             silence_logs=40,
         )

@@ -4,19 +4,22 @@ from __future__ import annotations
 
 import logging
 import os
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
+from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment, moment_of
 from drawstring.core.depth import DepthSettings, FrameDistances, Held, along_of, tally
 from drawstring.core.errors import DrawstringError
-from drawstring.core.io.facts import FileFacts, Window
+from drawstring.core.io import limits
+from drawstring.core.io.facts import ChannelRef, FileFacts, Window
 from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
 from drawstring.core.io.pixels import use_threads
-from drawstring.core.passes import COLOUR_ROLES, Pass, PassStatistics, Role, pass_statistics
+from drawstring.core.passes import COLOUR_ROLES, Pass, PassStatistics, Role, joined, pass_statistics
 from drawstring.core.recipe.sources import (
     depth_inputs,
     depth_pass,
@@ -111,21 +114,59 @@ def _distances(
 def _statistics(
     files: dict[int, FileFacts], passes: tuple[Pass, ...], window: Window, at: Moment, *, is_looked_at: bool
 ) -> dict[int, PassStatistics]:
-    refs = [ref for one in passes for ref in one.channels if ref.source in files]
-    pixels = read_frame(files, refs, window=window)
-    told = told_of(passes, pixels, is_looked_at=is_looked_at)
+    counted: dict[int, list[PassStatistics]] = {}
+    bands = _bands(files, passes, window)
+    for i, band in enumerate(bands):
+        refs = [ref for one in passes for ref in one.channels if ref.source in files]
+        pixels = read_frame(files, refs, window=band)
+        # What takes looking at neighbours is told by the middle band of a picture that can't be held whole.
+        is_middle = i == len(bands) // 2
+        told = told_of(passes, pixels, is_looked_at=is_looked_at) if is_middle else {}
+        if is_middle:
+            eyes = pixels if len(bands) == 1 else _of_eyes(files, passes, window)
+            _tell_eyes(told, passes, eyes, at, is_looked_at=is_looked_at)
+        for place, one in enumerate(passes):
+            if not all(ref in pixels for ref in one.channels):
+                continue
+            seen = pass_statistics(
+                [pixels[ref] for ref in one.channels],
+                has_alpha=one.role in COLOUR_ROLES and len(one.channels) == 4,
+            )
+            if seen.odd:
+                seen = replace(seen, odd=(seen.odd[0] + band.y_min - window.y_min, seen.odd[1]))
+            counted.setdefault(place, []).append(replace(seen, told=told.get(one.name, {})))
+    return {place: joined(several) for place, several in counted.items()}
+
+
+def _bands(files: dict[int, FileFacts], passes: tuple[Pass, ...], window: Window) -> list[Window]:
+    """Cut a window into bands that can be held unpacked; nearly every frame is one band."""
+    planes = len({ref for one in passes for ref in one.channels if ref.source in files})
+    high = max(16, limits.WHOLE_BYTES // max(1, 4 * window.width * planes))
+    if high >= window.height:
+        return [window]
+    tops = range(window.y_min, window.y_max + 1, high)
+    return [window._replace(y_min=top, y_max=min(top + high - 1, window.y_max)) for top in tops]
+
+
+def _of_eyes(
+    files: dict[int, FileFacts], passes: tuple[Pass, ...], window: Window
+) -> dict[ChannelRef, Stored]:
+    """Read what eyes are compared by, whole: of a picture of any size it is a few planes."""
+    wanted = [one for one in passes if one.role in (Role.BEAUTY, Role.DEPTH)]
+    refs = [ref for one in wanted for ref in one.channels if ref.source in files]
+    return read_frame(files, refs, window=window)
+
+
+def _tell_eyes(
+    told: dict[str, dict[str, Any]],
+    passes: tuple[Pass, ...],
+    pixels: Mapping[ChannelRef, Stored],
+    at: Moment,
+    *,
+    is_looked_at: bool,
+) -> None:
+    """Add what the eyes tell to what is told of the beauty."""
     beauty = pass_of(Role.BEAUTY, of_view(passes, ""))
     eyes = told_eyes(passes, pixels, at, is_looked_at=is_looked_at) if beauty else {}
     if beauty and eyes:
         told[beauty.name] = told.get(beauty.name, {}) | {"eyes": eyes}
-    return {
-        place: replace(
-            pass_statistics(
-                [pixels[ref] for ref in one.channels],
-                has_alpha=one.role in COLOUR_ROLES and len(one.channels) == 4,
-            ),
-            told=told.get(one.name, {}),
-        )
-        for place, one in enumerate(passes)
-        if all(ref in pixels for ref in one.channels)
-    }

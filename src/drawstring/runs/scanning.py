@@ -21,6 +21,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from drawstring.core.arrivals import scan
 from drawstring.core.errors import DrawstringError, SourceError
+from drawstring.runs.inbox import remove_leftovers
 from drawstring.runs.readers import Readers
 from drawstring.store import correcting, scans
 from drawstring.store.database import DatabaseAway, unit_of_work
@@ -34,6 +35,10 @@ TELL_S = 0.4
 
 LOOK_S = 5.0
 """How often watched folders are listed; a change must have stayed the same from one look to the next."""
+
+
+SWEEP_S = 3600.0
+"""How often what hand-ins left unfinished is looked for."""
 
 
 class Scanning:
@@ -60,6 +65,7 @@ class Scanning:
     ) -> None:
         self._sessions, self._readers, self._roots = sessions, readers, list(roots)
         self._look_s, self._looked = look_s, 0.0
+        self._swept = -SWEEP_S
         self._seen: dict[int, str] = {}
         self._thread: threading.Thread | None = None
         self._watcher: threading.Thread | None = None
@@ -95,6 +101,9 @@ class Scanning:
 
     def _look(self) -> None:
         try:
+            if time.monotonic() - self._swept >= SWEEP_S:
+                self._swept = time.monotonic()
+                remove_leftovers(self._roots[0])
             with unit_of_work(self._sessions) as session:
                 watched = {folder.id: folder.folder for folder in session.query(WatchedFolder)}
             for number, path in watched.items():

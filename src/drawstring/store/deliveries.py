@@ -41,11 +41,13 @@ def accept(session: Session, shot: Shot, candidate: Candidate, *, by: str = "") 
     SourceError
         No frame of it can be used.
     """
+    recipes.take_turn(session, shot)
     whole = [number for number, fault in candidate.frames.items() if not fault]
     main = candidate.members[0]
-    if main.facts is None or not any(member.usable for member in candidate.members):
+    if main.facts is None or not whole:
+        faults = list(dict.fromkeys(fault for fault in candidate.frames.values() if fault))
         raise SourceError(
-            f"No frame of {main.pattern} can be used.",
+            f"No frame of {main.pattern} is whole. {'; '.join(faults[:3])}",
             where=main.folder,
             why="A shot without frames can't be packed.",
             remedy="Mend what the findings name and scan again.",

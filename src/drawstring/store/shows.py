@@ -11,6 +11,8 @@ from drawstring.core.errors import ConflictError, MissingError, SettingError
 from drawstring.core.units import METRES
 from drawstring.store.models import CODE, Shot, Show
 
+LONGEST_TITLE = 200
+
 
 def make_show(
     session: Session, code: str, *, title: str = "", fps: float = 24.0, scene_unit: str = "m"
@@ -25,10 +27,11 @@ def make_show(
         The code is taken.
     """
     _check_code(code, "show")
-    if fps <= 0:
+    _check_title(title)
+    if not 0 < fps <= 1000:
         raise SettingError(
             f"A rate of {fps:g} frames a second can't be.", where="fps", why="Playback needs a rate.",
-            remedy="Type a number above 0, such as 24.",
+            remedy="Type a number above 0 and up to 1000, such as 24.",
         )  # fmt: skip
     if scene_unit not in METRES:
         raise SettingError(
@@ -75,6 +78,7 @@ def make_shot(session: Session, show: Show, code: str, *, title: str = "") -> Sh
         The code can't be a folder name, or is taken.
     """
     _check_code(code, "shot")
+    _check_title(title)
     if session.scalar(select(Shot).where(Shot.show_id == show.id, Shot.code == code)):
         raise ConflictError(
             f"{show.code} has a shot {code} already.", where="shot", why="Its packages would be mixed up.",
@@ -84,6 +88,19 @@ def make_shot(session: Session, show: Show, code: str, *, title: str = "") -> Sh
     session.add(shot)
     session.flush()
     return shot
+
+
+def shot_for(session: Session, show: Show, code: str, *, title: str = "") -> Shot:
+    """Give a show's shot by its code; make it where it is new. Two who come at once get the same one.
+
+    Raises
+    ------
+    SettingError
+        The code can't be a folder name.
+    """
+    session.execute(select(Show.id).where(Show.id == show.id).with_for_update())
+    shot = session.scalar(select(Shot).where(Shot.show_id == show.id, Shot.code == code))
+    return shot or make_shot(session, show, code, title=title)
 
 
 def find_shot(session: Session, code: str, *, show: str = "") -> Shot:
@@ -130,8 +147,16 @@ def shot_by_id(session: Session, shot_id: int) -> Shot:
     return shot
 
 
+def _check_title(title: str) -> None:
+    if len(title) > LONGEST_TITLE:
+        raise SettingError(
+            f"The title has {len(title):,} letters.", where="title",
+            why="It stands in a line beside its shot.", remedy=f"Use up to {LONGEST_TITLE}.",
+        )  # fmt: skip
+
+
 def _check_code(code: str, where: str) -> None:
-    if not re.match(CODE, code):
+    if not re.fullmatch(CODE.rstrip("$"), code):
         raise SettingError(
             f"“{code}” can't be a code.",
             where=where,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import atexit
 import gc
+import os
 from typing import Any
 
 from flask import Flask
@@ -15,7 +16,7 @@ from drawstring.core.recipe import KNOTS
 from drawstring.installation import Installation, read_installation
 from drawstring.runs.readers import Readers
 from drawstring.store.database import connect
-from drawstring.web import errors, filters
+from drawstring.web import errors, filters, guards
 from drawstring.web.alpha.evidence import bp as alpha_evidence
 from drawstring.web.alpha.views import bp as alpha
 from drawstring.web.api import bp as api
@@ -28,6 +29,7 @@ from drawstring.web.depth.views import bp as depth
 from drawstring.web.dictionary.views import bp as dictionary
 from drawstring.web.eyes.views import bp as eyes
 from drawstring.web.findings.views import bp as findings
+from drawstring.web.guards import static_address
 from drawstring.web.inbox.views import bp as inbox
 from drawstring.web.many.views import bp as many
 from drawstring.web.pack.views import bp as pack
@@ -73,7 +75,8 @@ def create_app(installation: Installation | None = None, **overrides: Any) -> Fl
         Flask settings, for tests.
     """
     installation = installation or read_installation()
-    app = Flask(__name__)
+    folder = os.path.join(os.path.dirname(__file__), "static")
+    app = Flask(__name__, static_url_path=static_address(folder), static_folder=folder)
     app.config.update(
         SECRET_KEY=installation.secret_key,
         # Settings are small; the inbox sets its own bound.
@@ -84,7 +87,7 @@ def create_app(installation: Installation | None = None, **overrides: Any) -> Fl
         SESSION_COOKIE_SAMESITE="Strict",
         SESSION_COOKIE_HTTPONLY=True,
         # A page of another site that has its name point here is not answered.
-        TRUSTED_HOSTS=["127.0.0.1", "localhost", "::1"],
+        TRUSTED_HOSTS=["127.0.0.1", "localhost", "[::1]", "::1"],
     )
     app.config.update(overrides)
     readers = Readers(installation.worker_count, growth_mb=installation.reader_mb)
@@ -95,10 +98,13 @@ def create_app(installation: Installation | None = None, **overrides: Any) -> Fl
         readers,
         FrameCache(readers, installation.cache_mb << 20),
     )
+    guards.init_app(app)
     app.url_map.converters["knot"] = KnotConverter
     csrf.init_app(app)
     # Programs come with a token instead of a page's form.
     csrf.exempt(api)
+    # What is handed in is far larger than a form: its token comes as a header, and its body is left alone.
+    csrf.exempt(inbox)
     errors.init_app(app)
     filters.init_app(app)
     for blueprint in BLUEPRINTS:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 import re
 import stat
+import unicodedata
 import zipfile
 import zlib
 from collections.abc import Callable
@@ -31,7 +32,8 @@ MAX_RATIO = 200
 TAKEN = ENDINGS | {".exr", ".zip"}
 """Endings that are taken."""
 
-_ODD = re.compile(r"[^A-Za-z0-9 _.,+=@#()\-]")
+_ODD = re.compile(r"[^\w .,+=@#()\-]")
+"""What a name may not hold; letters of every script may."""
 
 
 def safe_name(name: str) -> str:
@@ -47,8 +49,8 @@ def safe_name(name: str) -> str:
     >>> safe_name("../../etc/fog.0001.exr"), safe_name("C:\\in\\yard.zip")
     ('fog.0001.exr', 'yard.zip')
     """
-    last = _ODD.sub("_", re.split(r"[/\\]", name)[-1]).strip(" .")
-    if os.path.splitext(last)[1].lower() not in TAKEN or len(last) > 200:
+    last = _harmless(re.split(r"[/\\]", name)[-1])
+    if os.path.splitext(last)[1].lower() not in TAKEN or len(last.encode()) > 200:
         raise SourceError(
             f"“{name[-80:]}” is not taken.",
             where="inbox",
@@ -56,6 +58,29 @@ def safe_name(name: str) -> str:
             remedy=f"Choose files ending in {', '.join(sorted(TAKEN))}.",
         )
     return last
+
+
+def safe_path(path: str) -> str:
+    """Give a path below a folder, folders included, that can't lead anywhere else.
+
+    Raises
+    ------
+    SourceError
+        Its last part is no picture and no archive, or it is deeper than people's folders are.
+
+    Examples
+    --------
+    >>> safe_path("night/../v002/fog.0001.exr")
+    'night/v002/fog.0001.exr'
+    """
+    *folders, name = re.split(r"[/\\]", path)
+    kept = [_harmless(one)[:80] for one in folders]
+    return os.path.join(*[one for one in kept if one][:12], safe_name(name))
+
+
+def _harmless(part: str) -> str:
+    """Give a part of a path without what could lead elsewhere, composed as most systems write it."""
+    return _ODD.sub("_", unicodedata.normalize("NFC", part)).strip(" .")
 
 
 def unpack(
@@ -89,6 +114,10 @@ def unpack(
             members = [one for one in packed.infolist() if not one.is_dir()]
             if len(members) > max_files:
                 raise _refused(archive, f"holds {len(members):,} files; up to {max_files:,} are taken")
+            # Many small members add up, so the whole counts, too.
+            grown = sum(one.file_size for one in members)
+            if grown > 1 << 20 and grown > MAX_RATIO * max(1, os.path.getsize(archive)):
+                raise _refused(archive, f"claims to grow {MAX_RATIO} times and more")
             wanted = [one for one in members if _is_picture(archive, one)]
             left = max_bytes
             for i, member in enumerate(wanted, 1):
@@ -111,16 +140,16 @@ def _is_picture(archive: str, member: zipfile.ZipInfo) -> bool:
         raise _refused(archive, "is encrypted")
     if member.file_size > 1 << 20 and member.file_size > MAX_RATIO * max(1, member.compress_size):
         raise _refused(archive, f"claims that {member.filename[:80]} grows {MAX_RATIO} times and more")
-    return os.path.splitext(path)[1].lower() in TAKEN - {".zip"}
+    # Hidden files are a system's own notes beside pictures, and bear their names.
+    is_hidden = any(part.startswith(".") or part == "__MACOSX" for part in path.split("/"))
+    return not is_hidden and os.path.splitext(path)[1].lower() in TAKEN - {".zip"}
 
 
 def _unpack_one(
     packed: zipfile.ZipFile, member: zipfile.ZipInfo, folder: str, archive: str, left: int
 ) -> int:
     """Unpack one file, counting bytes as they come: what the archive says of its size is not believed."""
-    parts = [
-        _ODD.sub("_", part) for part in member.filename.replace("\\", "/").split("/") if part not in ("", ".")
-    ]
+    parts = [part for piece in member.filename.replace("\\", "/").split("/") if (part := _harmless(piece))]
     path = os.path.join(folder, *parts)
     os.makedirs(os.path.dirname(path), exist_ok=True)
     size = 0

@@ -10,7 +10,7 @@ import numpy as np
 from drawstring.core.arrays import Stored
 from drawstring.core.errors import MissingError
 from drawstring.core.io.facts import ChannelRef, FileFacts, Window
-from drawstring.core.io.pixels import placed, read_channels
+from drawstring.core.io.pixels import Rows, placed, read_channels
 
 
 def read_frame(
@@ -61,14 +61,30 @@ def read_frame(
                 remedy="Render it and scan again, or take the pass out of the package.",
             )
         plain = [ref._replace(source=0) for ref in several]
-        planes = read_channels(facts.path, plain, facts=facts)
+        rows = _rows_within(facts, several, window, display)
+        planes = read_channels(facts.path, plain, facts=facts, rows=rows)
         for ref, bare in zip(several, plain, strict=True):
             part = facts.parts[ref.part]
             plane, lies = planes[bare], part.data_window
+            if rows is not None:
+                lies = lies._replace(y_min=rows[0], y_max=rows[1])
             if display is not None and part.display_window != display:
                 plane, lies = fitted(placed(plane, lies, part.display_window), part.display_window, display)
             read[ref] = placed(plane, lies, window)
     return read
+
+
+def _rows_within(
+    facts: FileFacts, refs: Iterable[ChannelRef], window: Window, display: Window | None
+) -> Rows | None:
+    """Give the rows that a window much lower than the file's pictures needs; None where all are read."""
+    parts = [facts.parts[ref.part] for ref in refs]
+    if any(display is not None and part.display_window != display for part in parts):
+        return None
+    top = max([window.y_min, *(part.data_window.y_min for part in parts)])
+    bottom = min([window.y_max, *(part.data_window.y_max for part in parts)])
+    low = all(2 * (bottom - top + 1) <= part.data_window.height for part in parts)
+    return (top, bottom) if low and top <= bottom else None
 
 
 def fitted(plane: Stored, shown: Window, into: Window) -> tuple[Stored, Window]:

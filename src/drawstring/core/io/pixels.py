@@ -18,7 +18,7 @@ from drawstring.core.arrays import Stored
 from drawstring.core.errors import DrawstringError, MissingError, SourceError
 from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts, Window
 from drawstring.core.io.headers import read_facts
-from drawstring.core.io.stills import read_still_channels
+from drawstring.core.io.stills import read_still_channels, still_names
 
 DTYPES: dict[str, np.dtype[Any]] = {
     "half": np.dtype(np.float16),
@@ -51,8 +51,12 @@ def use_threads(count: int) -> None:
     oiio.attribute("exr_threads", -1 if count <= 1 else count)
 
 
+Rows = tuple[int, int]
+"""First and last row of a band, both included, as the data window counts them."""
+
+
 def read_channels(
-    path: str, refs: Iterable[ChannelRef], *, facts: FileFacts | None = None
+    path: str, refs: Iterable[ChannelRef], *, facts: FileFacts | None = None, rows: Rows | None = None
 ) -> dict[ChannelRef, Stored]:
     """Read chosen channels.
 
@@ -62,11 +66,14 @@ def read_channels(
     refs : iterable of ChannelRef
     facts : FileFacts, optional
         The file's header when it is known already.
+    rows : (int, int), optional
+        Only these rows, first and last, within the data window of every part that is asked for.
 
     Returns
     -------
     dict of ChannelRef to (H, W) float16, float32 or uint32
-        H and W of the part's data window; a subsampled channel is brought to that size by repeating.
+        W of the part's data window, and H, unless rows say otherwise; a subsampled channel is brought to
+        that size by repeating.
 
     Raises
     ------
@@ -89,7 +96,7 @@ def read_channels(
             )
         wanted.setdefault(ref.part, []).append(channel)
     try:
-        read = _read(path, facts, wanted)
+        read = _read(path, facts, wanted, rows)
     except (DrawstringError, MemoryError):
         raise
     except Exception as error:
@@ -125,10 +132,20 @@ def placed(plane: Stored, window: Window, into: Window) -> Stored:
     return whole
 
 
-def _read(path: str, facts: FileFacts, wanted: dict[int, list[ChannelFacts]]) -> dict[ChannelRef, Stored]:
+def _read(
+    path: str, facts: FileFacts, wanted: dict[int, list[ChannelFacts]], rows: Rows | None
+) -> dict[ChannelRef, Stored]:
+    subsampled = any(c.x_sampling * c.y_sampling > 1 for channels in wanted.values() for c in channels)
+    if rows is not None and not subsampled:
+        return _read_band(path, facts, wanted, rows)
+    if rows is not None:
+        return {
+            ref: plane[rows[0] - top : rows[1] - top + 1].copy()
+            for ref, plane in _read(path, facts, wanted, None).items()
+            for top in (facts.parts[ref.part].data_window.y_min,)
+        }
     if facts.kind != "openexr":
         return read_still_channels(path, wanted)
-    subsampled = any(c.x_sampling * c.y_sampling > 1 for channels in wanted.values() for c in channels)
     if subsampled or _runs_needed(facts, wanted) > _MOST_RUNS:
         return _read_whole(path, facts, wanted)
     return _read_runs(path, facts, wanted)
@@ -215,6 +232,79 @@ def _read_runs(
     finally:
         source.close()
     return read
+
+
+def _read_band(
+    path: str, facts: FileFacts, wanted: dict[int, list[ChannelFacts]], rows: Rows
+) -> dict[ChannelRef, Stored]:
+    """Read some rows of channels, unpacking no more than the chunks that they lie in."""
+    source = oiio.ImageInput.open(path)
+    if source is None:
+        raise torn(path, oiio.geterror())
+    read: dict[ChannelRef, Stored] = {}
+    try:
+        for part, channels in wanted.items():
+            if not source.seek_subimage(part, 0):
+                raise torn(path, source.geterror())
+            spec = source.spec()
+            names = (
+                names_in_reader(spec.channelnames, facts, part)
+                if facts.kind == "openexr"
+                else still_names(spec.channelnames)
+            )
+            for kind in sorted({c.pixel_type for c in channels}):
+                of_kind = [c for c in channels if c.pixel_type == kind]
+                places = [names.index(c.name) for c in of_kind]
+                wide = read_rows(
+                    source, path, rows, (min(places), max(places) + 1), "uint" if kind == "uint" else "float"
+                )
+                for place, channel in zip(places, of_kind, strict=True):
+                    plane = wide[..., place - min(places)].astype(DTYPES.get(kind, np.dtype(np.float32)))
+                    read[ChannelRef(part, channel.name)] = np.ascontiguousarray(plane)
+    finally:
+        source.close()
+    return read
+
+
+def read_rows(source: Any, path: str, rows: Rows, channels: tuple[int, int], kind: str) -> Stored:
+    """Read rows of neighbouring channels from an opened picture, tiled or not.
+
+    Parameters
+    ----------
+    source : OpenImageIO.ImageInput
+        Standing at the part that is meant.
+    rows : (int, int)
+        First and last, both included.
+    channels : (int, int)
+        From and up to, as the reader numbers them.
+    kind : str
+        "float" or "uint"; whole codes come as shares of the highest one.
+
+    Returns
+    -------
+    (rows, W, channels)
+
+    Raises
+    ------
+    SourceError
+        They can't be decoded.
+    """
+    spec = source.spec()
+    top, bottom = rows
+    if spec.tile_width:
+        # Tiles are read whole: from the edge of one to the edge of another.
+        first = spec.y + (top - spec.y) // spec.tile_height * spec.tile_height
+        last = min(
+            spec.y + spec.height, spec.y + -(-(bottom + 1 - spec.y) // spec.tile_height) * spec.tile_height
+        )
+        band = source.read_tiles(spec.x, spec.x + spec.width, first, last, 0, 1, *channels, kind)
+    else:
+        first, last = top, bottom + 1
+        band = source.read_scanlines(first, last, 0, *channels, kind)
+    if band is None:
+        raise torn(path, source.geterror())
+    whole = np.asarray(band).reshape(last - first, spec.width, channels[1] - channels[0])
+    return whole[top - first : bottom + 1 - first]
 
 
 def names_in_reader(channel_names: Iterable[str], facts: FileFacts, part: int) -> list[str]:

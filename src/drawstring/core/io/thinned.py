@@ -16,7 +16,7 @@ from drawstring.core.arrays import Stored
 from drawstring.core.io import limits
 from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts, PartFacts
 from drawstring.core.io.headers import unpacked_bytes
-from drawstring.core.io.pixels import DTYPES, names_in_reader, read_channels, torn
+from drawstring.core.io.pixels import DTYPES, names_in_reader, read_channels, read_rows, torn
 from drawstring.core.io.stills import still_names
 
 LOOKED_AT_PX = 256
@@ -98,14 +98,7 @@ def _bands(source: Any, facts: FileFacts, spec: Any, step: int, kind: str) -> It
         high = max(1, high // spec.tile_height) * spec.tile_height
     first, last = spec.y, spec.y + spec.height
     for top in range(first, last, high):
-        bottom = min(top + high, last)
-        if spec.tile_width:
-            band = source.read_tiles(spec.x, spec.x + spec.width, top, bottom, 0, 1, 0, spec.nchannels, kind)
-        else:
-            band = source.read_scanlines(top, bottom, 0, 0, spec.nchannels, kind)
-        if band is None:
-            raise torn(facts.path, source.geterror())
-        rows = np.asarray(band).reshape(bottom - top, spec.width, spec.nchannels)
+        rows = read_rows(source, facts.path, (top, min(top + high, last) - 1), (0, spec.nchannels), kind)
         yield rows[-(top - first) % step :: step, ::step].copy()
 
 

@@ -13,6 +13,7 @@ from drawstring.core.passes.roles import COLOUR_ROLES, EXACT_ROLES, HASHED_ROLES
 from drawstring.core.passes.statistics import (
     PassStatistics,
     alpha_kind,
+    joined,
     pass_statistics,
     statistics_from_dict,
 )
@@ -32,6 +33,7 @@ __all__ = [
     "alpha_kind",
     "entry",
     "look_up",
+    "joined",
     "pass_statistics",
     "read_entries",
     "recognise",

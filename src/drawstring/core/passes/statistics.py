@@ -133,6 +133,32 @@ def pass_statistics(planes: Sequence[Stored], *, has_alpha: bool) -> PassStatist
     )  # fmt: skip
 
 
+def joined(bands: Sequence[PassStatistics]) -> PassStatistics:
+    """Put the counts of a pass's bands together, from the top to the bottom.
+
+    What alpha speaks for, and what was told beside the counts, is taken from the middle band. The digest
+    is one of digests: it compares with those of frames that were counted in the same bands.
+    """
+    if len(bands) == 1:
+        return bands[0]
+    middle = bands[len(bands) // 2]
+    values = sum(one.values for one in bands)
+    digest = xxhash.xxh3_64()
+    for one in bands:
+        digest.update(one.digest.encode())
+    alpha = dict(middle.alpha)
+    if alpha:
+        alpha["low"] = min(one.alpha["low"] for one in bands)
+        alpha["high"] = max(one.alpha["high"] for one in bands)
+    return PassStatistics(
+        min(one.low for one in bands), max(one.high for one in bands),
+        _short(sum(one.mean * one.values for one in bands) / max(1, values)),
+        sum(one.nan for one in bands), sum(one.infinite for one in bands),
+        sum(one.negative for one in bands), values, next((one.odd for one in bands if one.odd), None),
+        digest.hexdigest(), alpha, middle.told,
+    )  # fmt: skip
+
+
 def alpha_kind(alpha: dict[str, float]) -> str:
     """Say what kind of alpha the counts speak for, as a first word on it.
 

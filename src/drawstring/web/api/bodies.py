@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any, TypeVar
 
 from flask import request
@@ -13,7 +14,7 @@ from drawstring.core.errors import SettingError, SeveralSettingErrors
 class Body(BaseModel):
     """A request's JSON object; what it does not know is refused."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
 
 class NewShow(Body):
@@ -88,6 +89,31 @@ BODIES: dict[str, type[Body]] = {
 }  # fmt: skip
 """What each route reads."""
 
+
+def read_json() -> dict[str, Any]:
+    """Read the request's JSON object as it is.
+
+    Raises
+    ------
+    SettingError
+        It is none, nested deeper than can be read, or holds numbers that JSON does not have.
+    """
+    try:
+        plain = json.loads(request.get_data(), parse_constant=_refuse_constant) if request.is_json else None
+    except (ValueError, RecursionError):
+        plain = None
+    if not isinstance(plain, dict):
+        raise SettingError(
+            "The request holds no JSON object.", where="body", why="It is not known what is asked.",
+            remedy="Send one, with Content-Type: application/json; NaN and Infinity are no JSON.",
+        )  # fmt: skip
+    return plain
+
+
+def _refuse_constant(name: str) -> None:
+    raise ValueError(f"{name} is no JSON")
+
+
 Read = TypeVar("Read", bound=Body)
 
 
@@ -99,18 +125,13 @@ def read_body(kind: type[Read]) -> Read:
     SettingError
         It is no JSON object, or something in it is refused; all of it told together.
     """
-    plain = request.get_json(silent=True)
-    if not isinstance(plain, dict):
-        raise SettingError(
-            "The request holds no JSON object.", where="body", why="It is not known what is asked.",
-            remedy="Send one, with Content-Type: application/json.",
-        )  # fmt: skip
+    plain = read_json()
     try:
         return kind.model_validate(plain)
     except ValidationError as error:
         refusals = [
             SettingError(
-                f"“{one['input']}” can't be {'.'.join(map(str, one['loc']))}."
+                f"“{str(one['input'])[:80]}” can't be {'.'.join(map(str, one['loc']))}."
                 if one["type"] != "missing"
                 else f"{'.'.join(map(str, one['loc']))} is missing.",
                 where=".".join(map(str, one["loc"])), why="Nothing was changed.",

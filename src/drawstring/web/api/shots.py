@@ -5,16 +5,25 @@ from __future__ import annotations
 import os
 from typing import Any
 
-from flask import Response, g, request
+from flask import Response, g
 
 from drawstring.core.arrivals import scan
-from drawstring.core.errors import ConflictError, MissingError
+from drawstring.core.errors import ConflictError
 from drawstring.core.pack.profile import read_profile, written
 from drawstring.runs.estimate import TRY_S, try_frames
 from drawstring.runs.planning import plan_to_try
 from drawstring.store import correcting, deliveries, profiles, recipes, sharing, shows
 from drawstring.store.telling import outcome_data, shot_data, show_data
-from drawstring.web.api.bodies import ForMany, KnotName, NewDelivery, NewShow, Trying, Values, read_body
+from drawstring.web.api.bodies import (
+    ForMany,
+    KnotName,
+    NewDelivery,
+    NewShow,
+    Trying,
+    Values,
+    read_body,
+    read_json,
+)
 from drawstring.web.api.entry import bp, shot_of
 from drawstring.web.services import house, work
 
@@ -74,10 +83,7 @@ def accept(show: str, shot: str) -> dict[str, Any]:
                 why="It is not clear what is meant.",
                 remedy=f"There is {there}. Name the shot or the version accordingly.",
             )  # fmt: skip
-        try:
-            one = shot_of(session, show, shot)
-        except MissingError:
-            one = shows.make_shot(session, its, shot, title=asked.title)
+        one = shows.shot_for(session, its, shot, title=asked.title)
         deliveries.accept(session, one, fitting[0], by=g.holder)
         session.expire_all()
         return shot_data(session, one)
@@ -101,9 +107,7 @@ def put_recipe(show: str, shot: str) -> dict[str, Any]:
     """Take a whole recipe over, as another shot's is told."""
     with work() as session:
         one = shot_of(session, show, shot)
-        recipes.replace(
-            session, one, request.get_json(silent=True) or {"form": 0, "no": "recipe"}, by=g.holder
-        )
+        recipes.replace(session, one, read_json(), by=g.holder)
         return shot_data(session, one)
 
 
@@ -178,7 +182,7 @@ def get_profile(show: str, name: str) -> Response:
 def keep_profile(show: str, name: str) -> dict[str, Any]:
     """Keep a profile with a show; one of the same name gets the next version."""
     with work() as session:
-        profile = read_profile((request.get_json(silent=True) or {}) | {"name": name})
+        profile = read_profile(read_json() | {"name": name})
         kept = profiles.keep_profile(session, shows.find_show(session, show), profile)
         return {"name": kept.name, "version": kept.version, "says": kept.says}
 

@@ -80,9 +80,7 @@ def accept(code: str, scan_id: int, key: str) -> Response:
         show = shows.find_show(session, code)
         row = scans.find(session, scan_id)
         wanted = request.form.get("shot", "").strip()
-        shot = _by_code(show).get(wanted) or shows.make_shot(
-            session, show, wanted, title=request.form.get("title", "").strip()
-        )
+        shot = shows.shot_for(session, show, wanted, title=request.form.get("title", "").strip())
         scans.accept(session, row, key, shot, by=who())
         return _go(url_for("bench.shot", shot_id=shot.id))
 

@@ -45,7 +45,7 @@ SIDE = (220, 72)
 @bp.get("/shots/<int:shot_id>/depth/strip")
 def strip(shot_id: int) -> dict[str, Any]:
     """Give what the distance strip draws; settings in the query are tried out, nothing is written."""
-    number = int(request.args.get("frame", "0"))
+    number = request.args.get("frame", 0, type=int)
     with work() as session:
         shot = shows.shot_by_id(session, shot_id)
         recipe = tried(session, shot, request.args, number)
@@ -93,7 +93,7 @@ def strip(shot_id: int) -> dict[str, Any]:
 @bp.get("/shots/<int:shot_id>/depth/objects")
 def objects(shot_id: int) -> dict[str, Any]:
     """Give where along the distance the frame's named objects lie, the largest in the picture first."""
-    number = int(request.args.get("frame", "0"))
+    number = request.args.get("frame", 0, type=int)
     with work() as session:
         here = frame_here(session, shot_id, number)
         recipe = tried(session, shows.shot_by_id(session, shot_id), {}, number)
@@ -116,7 +116,7 @@ def side(shot_id: int) -> dict[str, Any]:
 
     How many lie at each distance and height, and the view's cone.
     """
-    number = int(request.args.get("frame", "0"))
+    number = request.args.get("frame", 0, type=int)
     with work() as session:
         here = frame_here(session, shot_id, number)
         shot = shows.shot_by_id(session, shot_id)

@@ -67,7 +67,7 @@ def take_measured(shot_id: int) -> Response:
 def pick(shot_id: int) -> Response:
     """Take a value from a pixel of the picture: a distance, a colour or a name, by what the setting is."""
     name = request.form.get("setting", "")
-    number, x, y = (int(request.form.get(field, "0")) for field in ("frame", "x", "y"))
+    number, x, y = (request.form.get(field, 0, type=int) for field in ("frame", "x", "y"))
     with work() as session:
         shot = shows.shot_by_id(session, shot_id)
         at = frame_here(session, shot_id, number)

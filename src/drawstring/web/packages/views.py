@@ -18,6 +18,7 @@ from drawstring.runs.manifest import describe
 from drawstring.store import ledger
 from drawstring.store.standing import standing
 from drawstring.store.telling import package_name
+from drawstring.web.guards import DOCUMENT_POLICY
 from drawstring.web.packages.copies import target_below
 from drawstring.web.pictures.views import as_png
 from drawstring.web.services import house, work
@@ -89,9 +90,14 @@ def report(package_id: int) -> Response:
         folder, findings = one.folder, standing(session, one.run.shot).all_findings
     name, said = manifest_of(folder)
     if name == MANIFESTS[0]:
-        return send_file(make_report(folder, findings=findings), mimetype="text/html")
+        answer = send_file(make_report(folder, findings=findings), mimetype="text/html")
+        answer.headers["Content-Security-Policy"] = DOCUMENT_POLICY
+        return answer
     # An incomplete package goes on changing: its report is made anew each time.
-    return Response(render_report(folder, said, findings), mimetype="text/html")
+    return Response(
+        render_report(folder, said, findings), mimetype="text/html",
+        headers={"Content-Security-Policy": DOCUMENT_POLICY},
+    )  # fmt: skip
 
 
 @bp.get("/packages/<int:package_id>/review/<name>")

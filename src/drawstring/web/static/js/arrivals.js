@@ -29,58 +29,100 @@ document.addEventListener("keydown", (event) => {
   else if (event.key.toLowerCase() === "s") document.querySelector("[data-scan]").click();
 });
 
-// Handing in: each file is a request of its own, so that progress is true and one refusal leaves the rest alone.
-const input = document.getElementById("hand-in"), told = document.getElementById("handing-in");
+// Handing in, by the open tus protocol: whoever is cut off goes on where it stopped, also after the page was loaded
+// anew and the same files are chosen again. One refused file leaves the rest alone.
+const PIECE = 16 * 1024 * 1024, AGAIN_MS = [0, 1000, 3000, 5000, 10000];
+const inputs = [...document.querySelectorAll("[data-inbox]")], told = document.getElementById("handing-in");
+const place = inputs[0]?.dataset;
+const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
 
-function send(address, file, onProgress) {
+function words(error) {
+  try {
+    const said = JSON.parse(error.originalResponse.getBody());
+    return said.errors.map((one) => `${one.what} ${one.remedy}`).join(" ");
+  } catch {
+    return error.originalResponse ? `The server answered ${error.originalResponse.getStatus()}.` : "The server does not answer.";
+  }
+}
+
+function send(address, { file, path }, onProgress) {
   return new Promise((resolve, reject) => {
-    const request = new XMLHttpRequest();
-    request.open("POST", address);
-    request.setRequestHeader("Accept", "application/json");
-    request.setRequestHeader("X-CSRFToken", JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"]);
-    request.upload.addEventListener("progress", (event) => onProgress(event.loaded));
-    request.addEventListener("load", () => {
-      const answer = JSON.parse(request.responseText || "{}");
-      if (request.status < 300) resolve(answer);
-      else reject(new Error(answer.errors?.map((one) => `${one.what} ${one.remedy}`).join(" ") ?? `The server answered ${request.status}.`));
+    const upload = new tus.Upload(file, {
+      endpoint: `${address}/files`,
+      chunkSize: PIECE,
+      retryDelays: AGAIN_MS,
+      headers: { "X-CSRFToken": token(), Accept: "application/json" },
+      metadata: { filename: file.name, relativePath: path },
+      fingerprint: async () => `hand-in ${place.inbox} ${path} ${file.size} ${file.lastModified}`,
+      removeFingerprintOnSuccess: true,
+      onProgress: (sent) => onProgress(sent),
+      onSuccess: () => resolve(upload.url.replace(/\/files\/[^/]+$/, "")),
+      onError: (error) => reject(new Error(words(error))),
     });
-    request.addEventListener("error", () => reject(new Error("The server does not answer.")));
-    request.send(file);
+    upload.findPreviousUploads().then((before) => {
+      if (before.length) upload.resumeFromPreviousUpload(before[0]);
+      upload.start();
+    });
   });
 }
 
-async function handIn(files) {
+async function scan(address) {
+  const answer = await fetch(`${address}/scan`, { method: "POST", headers: { "X-CSRFToken": token(), Accept: "application/json" } });
+  return (await answer.json()).scan;
+}
+
+async function handIn(several) {
+  if (!several.length) return;
   const batch = new Date().toISOString().replace(/[-:]/g, "").replace("T", "-").slice(0, 15);
-  const address = input.dataset.inbox.replace("BATCH", batch);
-  const total = files.reduce((sum, file) => sum + file.size, 0) || 1, refused = [];
+  const address = place.inbox.replace("BATCH", batch);
+  const total = several.reduce((sum, { file }) => sum + file.size, 0) || 1, refused = [], batches = new Set();
   let before = 0, taken = 0;
   told.hidden = false;
-  const bar = told.querySelector("progress"), words = told.querySelector("span");
-  for (const [i, file] of files.entries()) {
-    words.textContent = `${i + 1} of ${files.length}: ${file.name}`;
+  const bar = told.querySelector("progress"), says = told.querySelector("span");
+  for (const [i, one] of several.entries()) {
+    says.textContent = `${i + 1} of ${several.length}: ${one.path}`;
     try {
-      await send(`${address}?${new URLSearchParams({ name: file.name })}`, file, (loaded) => { bar.value = (before + loaded) / total; });
+      batches.add(await send(address, one, (sent) => { bar.value = (before + sent) / total; }));
       taken += 1;
     } catch (error) {
       refused.push(error.message);
     }
-    before += file.size;
+    before += one.file.size;
     bar.value = before / total;
   }
-  input.value = "";
-  if (!taken) { words.textContent = refused.join(" "); return; }
-  const { scan } = await send(`${address}/scan`, null, () => {});
-  const target = `${input.dataset.arrivals}/${scan}`;
+  for (const input of inputs) input.value = "";
+  if (!taken) { says.textContent = refused.slice(0, 5).join(" "); return; }
+  let last = 0;
+  for (const each of batches) last = await scan(each);
+  const target = `${place.arrivals}/${last}`;
   if (refused.length) {
     const link = Object.assign(document.createElement("a"), { href: target, textContent: `see the ${taken} that were taken` });
-    words.replaceChildren(`${refused.join(" ")} `, link);
+    const more = refused.length > 5 ? ` ${refused.length - 5} more were refused. ` : " ";
+    says.replaceChildren(refused.slice(0, 5).join(" ") + more, link);
   } else location.href = target;
 }
 
-input?.addEventListener("change", () => handIn([...input.files]));
+// A dropped folder is gone through with all below it; hidden files are a system's own.
+async function filesIn(entry, above = "") {
+  if (entry.name.startsWith(".")) return [];
+  const path = above + entry.name;
+  if (entry.isFile) return [{ file: await new Promise((resolve, reject) => entry.file(resolve, reject)), path }];
+  const reader = entry.createReader(), inside = [];
+  for (;;) {  // a reader gives a hundred entries at a time
+    const some = await new Promise((resolve, reject) => reader.readEntries(resolve, reject));
+    if (!some.length) break;
+    inside.push(...some);
+  }
+  return (await Promise.all(inside.map((one) => filesIn(one, `${path}/`)))).flat();
+}
+
+for (const input of inputs) {
+  input.addEventListener("change", () => handIn([...input.files].map((file) => ({ file, path: file.webkitRelativePath || file.name }))));
+}
 document.addEventListener("dragover", (event) => event.preventDefault());
-document.addEventListener("drop", (event) => {
+document.addEventListener("drop", async (event) => {
   event.preventDefault();
-  const files = [...event.dataTransfer.files];
-  if (files.length) handIn(files);
+  const entries = [...event.dataTransfer.items].map((one) => one.webkitGetAsEntry?.()).filter(Boolean);
+  const plain = [...event.dataTransfer.files].map((file) => ({ file, path: file.name }));
+  handIn(entries.length ? (await Promise.all(entries.map((one) => filesIn(one)))).flat() : plain);
 });

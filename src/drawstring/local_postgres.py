@@ -1,7 +1,7 @@
 """A PostgreSQL of one's own on loopback: its folder made whole or not at all, started, stopped.
 
 PostgreSQL refuses to run as root, so root drops to the `postgres` account; anybody else runs it as
-themselves. Only the standard library is used: this works before anything is installed but Python.
+themselves.
 """
 
 from __future__ import annotations
@@ -16,6 +16,8 @@ import subprocess
 import sys
 import time
 from pathlib import Path
+
+from drawstring.installation import Installation, secret
 
 ACCOUNT = "postgres"
 
@@ -56,7 +58,7 @@ def as_account(command: list[str], **options: object) -> subprocess.CompletedPro
     """Run a command as the account that PostgreSQL runs as."""
     if os.geteuid() == 0:
         command = ["runuser", "-u", ACCOUNT, "--", *command]
-    return subprocess.run(command, capture_output=True, text=True, cwd="/", **options)  # type: ignore[call-overload,no-any-return]
+    return subprocess.run(command, capture_output=True, text=True, cwd="/", **options)  # type: ignore[call-overload]
 
 
 def place_for(folder: Path) -> Path:
@@ -201,6 +203,13 @@ class LocalPostgres:
 
     def _exists(self, path: Path) -> bool:
         return as_account(["test", "-e", str(path)]).returncode == 0
+
+
+def kept_database(installation: Installation) -> LocalPostgres:
+    """Give the database that an installation keeps for itself."""
+    wanted = Path(installation.database_folder or Path(installation.var) / "postgres" / "data")
+    password = secret(Path(installation.var) / "secrets" / "database-password")
+    return LocalPostgres(place_for(wanted), installation.database_port, password)
 
 
 def timed(what: str, since: float) -> None:

@@ -1,0 +1,100 @@
+"""The pages' process: requests are read by one thread, and only whole ones are handed to those that answer.
+
+So a browser that stalls in the middle of a request holds up nobody, however many of it there are. Run as
+`python -m drawstring.web.serve`.
+"""
+
+from __future__ import annotations
+
+import logging
+import signal
+import sys
+import time
+from types import FrameType
+from typing import Any
+
+from waitress.adjustments import Adjustments
+from waitress.channel import HTTPChannel
+from waitress.server import TcpWSGIServer
+
+from drawstring.installation import Installation, read_installation
+from drawstring.web.app import create_served_app
+
+THREADS = 12
+HEADER_S = 20.0
+"""For how long a request's head may take to come, however busily it drips."""
+IDLE_S = 60
+"""For how long a connection may say nothing: between requests, and within one."""
+LARGEST_BODY = 72 << 20
+"""Of one request; files that are handed in come in pieces of up to 64 MB."""
+LARGEST_HEAD = 64 << 10
+CONNECTIONS = 2000
+
+
+class Connection(HTTPChannel):
+    """A browser's connection, which knows since when a request is on its way."""
+
+    begun = 0.0
+
+    def received(self, data: bytes) -> bool:
+        """Take what came."""
+        if self.request is None:
+            self.begun = time.time()
+        return bool(super().received(data))
+
+    def drips(self, now: float) -> bool:
+        """Whether its request's head has been on its way for too long."""
+        request = self.request
+        return request is not None and not request.headers_finished and now - self.begun > HEADER_S
+
+
+class PageServer(TcpWSGIServer):
+    """A server that ends connections which hold it up."""
+
+    channel_class = Connection
+
+    def maintenance(self, now: float) -> None:
+        """End connections that have been idle, or on their way with a head, for too long."""
+        super().maintenance(now)
+        for connection in list(self.active_channels.values()):
+            if connection.drips(now):
+                connection.will_close = True
+
+
+def make_server(application: Any, installation: Installation) -> PageServer:
+    """Make the server of an application; it listens when this returns."""
+    adjustments = Adjustments(
+        host=installation.host,
+        port=installation.port,
+        threads=THREADS,
+        connection_limit=CONNECTIONS,
+        channel_timeout=IDLE_S,
+        cleanup_interval=2,
+        asyncore_use_poll=True,
+        max_request_header_size=LARGEST_HEAD,
+        max_request_body_size=LARGEST_BODY,
+        backlog=1024,
+        clear_untrusted_proxy_headers=True,
+        ident=None,
+        recv_bytes=1 << 16,
+    )
+    return PageServer(application, adj=adjustments, sockinfo=adjustments.listen[0])
+
+
+def main() -> None:
+    """Serve the installation's pages until told to stop."""
+    logging.basicConfig(level=logging.WARNING)
+    logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # a page asks for twenty pictures at once
+    installation = read_installation()
+    server = make_server(create_served_app(installation), installation)
+
+    def stop(number: int, frame: FrameType | None) -> None:
+        sys.exit(0)
+
+    signal.signal(signal.SIGTERM, stop)
+    signal.signal(signal.SIGINT, stop)
+    server.run()
+
+
+if __name__ == "__main__":
+    main()
