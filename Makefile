@@ -1,9 +1,14 @@
-.PHONY: start stop test lint bench screenshots
+.PHONY: start stop database test lint bench screenshots
 
 # Brings everything up with demo data and prints the address. Asks nothing; may be run again at any time.
 start:
 	@ops/prepare start
 	@.venv/bin/python ops/house.py start
+
+# Starts the house's own database alone, for a restore.
+database:
+	@ops/prepare start
+	@.venv/bin/python ops/house.py database
 
 # Ends what start began.
 stop:

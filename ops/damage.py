@@ -1,11 +1,11 @@
-"""A campaign of damaged files: thousands are scanned and counted, and each must be answered by words about itself.
+"""A campaign of damaged files: thousands are scanned and counted, each is answered by words about itself.
 
     .venv/bin/python ops/damage.py --files 20000
 
 Whole pictures of nine kinds are written by other libraries than ours, spoiled by chance from a seed,
-laid beside whole ones, scanned by readers as the engine uses them, and counted as a worker does. Told are: what came to a
-stop, who was refused and how, the longest answer and the largest process. Ends with 1 when a whole file was refused or
-one of the damaged ones stopped anything.
+laid beside whole ones, scanned by readers as the engine uses them, and counted as a worker does. Told
+are: what came to a stop, who was refused and how, the longest answer and the largest process. Ends with
+1 when a whole file was refused or one of the damaged ones stopped anything.
 """
 
 from __future__ import annotations

@@ -37,13 +37,7 @@ def start(installation: Installation) -> None:
             f"Port {installation.port} is taken by another program. Set DRAWSTRING_PORT to a free one "
             "and start again."
         )
-    if not installation.database_url:
-        since = time.monotonic()
-        kept = kept_database(installation)
-        made = kept.make()
-        kept.start()
-        kept.make_database("drawstring")
-        timed("Database made and started" if made else "Database is up", since)
+    start_database(installation)
     shell = [sys.executable, "-m", "drawstring.cli"]
     since = time.monotonic()
     _run([*shell, "migrate"])
@@ -59,6 +53,18 @@ def start(installation: Installation) -> None:
         _await_page(address, process, var / "log" / "serve.log")
         timed("Pages and engine are up", since)
     print(f"\nDrawstring is ready ({time.monotonic() - began:.0f} s): {address}", flush=True)
+
+
+def start_database(installation: Installation) -> None:
+    """Bring up the database that this installation keeps, where it keeps one."""
+    if installation.database_url:
+        return
+    since = time.monotonic()
+    kept = kept_database(installation)
+    made = kept.make()
+    kept.start()
+    kept.make_database("drawstring")
+    timed("Database made and started" if made else "Database is up", since)
 
 
 def _keep_inbox(installation: Installation, var: Path, shell: list[str]) -> None:
@@ -136,6 +142,6 @@ def _await_page(address: str, process: subprocess.Popen[bytes], log: Path) -> No
 
 if __name__ == "__main__":
     try:
-        {"start": start, "stop": stop}[sys.argv[1]](read_installation())
+        {"start": start, "stop": stop, "database": start_database}[sys.argv[1]](read_installation())
     except (Trouble, DrawstringError) as trouble:
         refuse(trouble)

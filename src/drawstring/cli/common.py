@@ -49,7 +49,8 @@ ROOMS = {
     "hand-off": ("handing",), "client-inbox": ("handing",), "token": ("tokens",), "recipe": ("sharing",),
     "profile": ("sharing",), "show": ("shots",), "shot": ("shots", "arrivals"), "set": ("shots",),
     "settle": ("shots",), "undo": ("shots",), "measure": ("work",), "run": ("work",), "prove": ("work",),
-    "engine": ("work",), "serve": ("work",), "migrate": ("work",),
+    "backup": ("keeping",), "restore": ("keeping",), "engine": ("work",), "serve": ("work",),
+    "migrate": ("work",),
 }  # fmt: skip
 """In which files a command lies: only those are loaded, as the whole house takes seconds."""
 

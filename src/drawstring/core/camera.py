@@ -158,7 +158,7 @@ def camera_of(said: Mapping[str, Any]) -> Camera:
     film, middle = said.get("sensorOverallDimensions"), said.get("screenWindowCenter")
     width = film[0] if isinstance(film, list) and film else None
     matrix = said.get("worldToCamera")
-    flat = tuple(float(v) for v in np.ravel(matrix)) if isinstance(matrix, list) else None
+    flat = tuple(float(v) for v in np.ravel(matrix) if v is not None) if isinstance(matrix, list) else None
     return Camera(
         focal_mm=_positive(said.get("pinholeFocalLength")),
         filmback_mm=_positive(width),
@@ -167,7 +167,7 @@ def camera_of(said: Mapping[str, Any]) -> Camera:
         near_clip=_positive(said.get("nearClip")),
         far_clip=_positive(said.get("farClip")),
         # Where the film's middle lies one unit before the eye, as OpenEXR has it.
-        shift=float(middle[0]) if isinstance(middle, list) and middle else 0.0,
+        shift=float(middle[0] or 0.0) if isinstance(middle, list) and middle else 0.0,
     )
 
 

@@ -30,6 +30,7 @@ def facts_to_json(facts: FileFacts) -> dict[str, Any]:
                 "pixel_aspect": part.pixel_aspect,
                 "channels": [[c.name, c.pixel_type, c.x_sampling, c.y_sampling] for c in part.channels],
                 "metadata": part.metadata,
+                "unusable": list(part.unusable),
             }
             for part in facts.parts
         ],
@@ -49,6 +50,7 @@ def facts_from_json(
                 i, part["name"], part["view"], part["storage"], part["compression"],
                 Window(*part["data_window"]), Window(*part["display_window"]), part["pixel_aspect"],
                 tuple(ChannelFacts(*channel) for channel in part["channels"]), part["metadata"],
+                tuple(part.get("unusable", ())),
             )
             for i, part in enumerate(plain["parts"])
         ),

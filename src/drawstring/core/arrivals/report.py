@@ -344,6 +344,17 @@ def _pass_findings(report: SequenceReport, passes: list[Pass]) -> list[Finding]:
                 "Ask the renderer for R, G and B.",
             )
         )  # fmt: skip
+    unusable = sorted({name for part in report.facts.parts for name in part.unusable}) if report.facts else []
+    if unusable:
+        found.append(
+            Finding(
+                "header-odd", Severity.WARNS,
+                f"The header holds numbers that are none (NaN or infinity): {', '.join(unusable)}.",
+                report.pattern,
+                "Camera, colour or rate that are told by them are not known; they are not packed either.",
+                "Ask the renderer for whole attributes, or settle by hand what they would have told.",
+            )
+        )  # fmt: skip
     return found + _eight_bits(report, passes)
 
 

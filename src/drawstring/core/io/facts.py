@@ -6,6 +6,7 @@ Windows are in pixels, both corners included, x to the right and y down, as Open
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
@@ -74,6 +75,8 @@ class PartFacts:
         In the file's order.
     metadata : dict
         Every other header attribute, as plain numbers, strings and lists.
+    unusable : tuple of str
+        Header attributes that were left out, as they hold numbers that are none (NaN, infinity).
     """
 
     index: int
@@ -86,6 +89,7 @@ class PartFacts:
     pixel_aspect: float
     channels: tuple[ChannelFacts, ...]
     metadata: dict[str, Any] = field(default_factory=dict, hash=False)
+    unusable: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -126,6 +130,19 @@ class FileFacts:
         if ref.part >= len(self.parts):
             return None
         return next((c for c in self.parts[ref.part].channels if c.name == ref.name), None)
+
+
+def is_finite(value: Any) -> bool:
+    """Whether a plain header value holds no NaN and no infinity.
+
+    Examples
+    --------
+    >>> is_finite([1, 2.5, "m"]), is_finite([[1.0, float("nan")]])
+    (True, False)
+    """
+    if isinstance(value, float):
+        return math.isfinite(value)
+    return all(is_finite(inner) for inner in value) if isinstance(value, list) else True
 
 
 def union(windows: Iterable[Window]) -> Window:

@@ -6,6 +6,7 @@ asked for. Only this module and `pixels` read OpenEXR.
 
 from __future__ import annotations
 
+import math
 import os
 import re
 from dataclasses import replace
@@ -18,7 +19,7 @@ import OpenEXR
 from drawstring.core.errors import DrawstringError, SourceError
 from drawstring.core.io import limits
 from drawstring.core.io.chunks import FileWalk, walk
-from drawstring.core.io.facts import ChannelFacts, FileFacts, PartFacts, Window
+from drawstring.core.io.facts import ChannelFacts, FileFacts, PartFacts, Window, is_finite
 from drawstring.core.io.stills import is_still, read_still_facts
 
 _STRUCTURAL = {
@@ -138,27 +139,34 @@ def _part(index: int, part: Any, types: dict[str, str]) -> PartFacts:
             why="Deep pictures have a varying number of samples in a pixel, which flat passes can't carry.",
             remedy="Ask the renderer for flat passes, or flatten the deep picture first.",
         )
+    told = {
+        key: plain for key, value in header.items()
+        if key not in _STRUCTURAL
+        and (plain := _plain(value)) is not None
+        # Every file has it; it says something only where a film back is shifted.
+        and (key != "screenWindowCenter" or any(plain))
+    }  # fmt: skip
+    unusable = [key for key, value in told.items() if not is_finite(value)]
+    aspect = float(header.get("pixelAspectRatio", 1.0))
+    if not (math.isfinite(aspect) and aspect > 0):
+        unusable.append("pixelAspectRatio")
+        aspect = 1.0
     return PartFacts(
         index=index,
-        name=str(header.get("name", "")),
-        view=str(header.get("view", "")),
+        name=_text(header.get("name", "")),
+        view=_text(header.get("view", "")),
         storage="tiled" if storage == OpenEXR.tiledimage else "scanline",
         compression=header["compression"].name.removesuffix("_COMPRESSION").lower(),
         data_window=_window(header["dataWindow"]),
         display_window=_window(header["displayWindow"]),
-        pixel_aspect=float(header.get("pixelAspectRatio", 1.0)),
+        pixel_aspect=aspect,
         channels=tuple(
             ChannelFacts(c.name, types[c.name], int(c.xSampling), int(c.ySampling))
             for c in header["channels"]
         ),
-        metadata={
-            key: plain for key, value in header.items()
-            if key not in _STRUCTURAL
-            and (plain := _plain(value)) is not None
-            # Every file has it; it says something only where a film back is shifted.
-            and (key != "screenWindowCenter" or any(plain))
-        },
-    )  # fmt: skip
+        metadata={key: value for key, value in told.items() if key not in unusable},
+        unusable=tuple(sorted(unusable)),
+    )
 
 
 def _window(corners: tuple[Any, Any]) -> Window:
@@ -166,9 +174,16 @@ def _window(corners: tuple[Any, Any]) -> Window:
     return Window(int(x_min), int(y_min), int(x_max), int(y_max))
 
 
+def _text(value: Any) -> str:
+    """Give a header's text without NUL, which ends a text in one reader and is part of it in another."""
+    return str(value).replace("\0", "")
+
+
 def _plain(value: Any) -> Any:
     """Give a header value as numbers, text and lists; None for what has no such form."""
-    if isinstance(value, str | int | float | bool):
+    if isinstance(value, str):
+        return _text(value)
+    if isinstance(value, int | float | bool):
         return value
     if isinstance(value, np.generic):
         return value.item()

@@ -7,6 +7,7 @@ is said by `colour.reading`. Pages of a TIFF are parts.
 
 from __future__ import annotations
 
+import math
 import os
 from collections.abc import Mapping, Sequence
 from typing import Any
@@ -16,7 +17,7 @@ import OpenImageIO as oiio
 
 from drawstring.core.arrays import Stored
 from drawstring.core.errors import SourceError
-from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts, PartFacts, Window
+from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts, PartFacts, Window, is_finite
 
 ENDINGS = frozenset(
     {".png", ".tif", ".tiff", ".jpg", ".jpeg", ".dpx", ".hdr", ".tga", ".bmp", ".cin", ".webp"}
@@ -116,6 +117,7 @@ def _part(index: int, spec: Any) -> PartFacts:
         spec.full_x, spec.full_y, spec.full_x + spec.full_width - 1, spec.full_y + spec.full_height - 1
     )
     pixel_type = _TYPES.get(str(spec.format), "float")
+    aspect = float(spec.get_float_attribute("PixelAspectRatio", 1.0))
     return PartFacts(
         index=index,
         name="" if index == 0 else f"page{index + 1}",
@@ -124,12 +126,14 @@ def _part(index: int, spec: Any) -> PartFacts:
         compression=str(spec.get_string_attribute("compression")) or "none",
         data_window=data,
         display_window=display,
-        pixel_aspect=float(spec.get_float_attribute("PixelAspectRatio", 1.0)) or 1.0,
+        pixel_aspect=aspect if math.isfinite(aspect) and aspect > 0 else 1.0,
         channels=tuple(ChannelFacts(name, pixel_type) for name in still_names(spec.channelnames)),
         metadata={
             attribute.name: attribute.value
             for attribute in spec.extra_attribs
-            if attribute.name in _KEPT and isinstance(attribute.value, str | int | float)
+            if attribute.name in _KEPT
+            and isinstance(attribute.value, str | int | float)
+            and is_finite(attribute.value)
         },
     )
 
