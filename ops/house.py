@@ -30,7 +30,7 @@ def start(installation: Installation) -> None:
             f"{error.filename} can't be made: {error.strerror}. Open it for writing, or set DRAWSTRING_VAR "
             "to a folder of yours."
         ) from error
-    address = f"http://{installation.host}:{installation.port}/"
+    address = installation.address
     served = _living(var / "run" / "serve.pid")
     if not served and is_taken(installation.port):
         raise Trouble(

@@ -80,6 +80,12 @@ class Installation:
     cache_mb: int = _setting("DRAWSTRING_CACHE_MB", "Memory for decoded pictures in the server, in MB.", 1024)
 
     @property
+    def address(self) -> str:
+        """Where the pages are."""
+        host = f"[{self.host}]" if ":" in self.host else self.host
+        return f"http://{host}:{self.port}/"
+
+    @property
     def scheduler_files(self) -> tuple[str, str, str] | None:
         """Authority, certificate and key for a scheduler elsewhere; None where none are named."""
         files = (self.scheduler_ca, self.scheduler_certificate, self.scheduler_key)

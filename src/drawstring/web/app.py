@@ -86,8 +86,6 @@ def create_app(installation: Installation | None = None, **overrides: Any) -> Fl
         SUMMARY_S=0.5,
         SESSION_COOKIE_SAMESITE="Strict",
         SESSION_COOKIE_HTTPONLY=True,
-        # A page of another site that has its name point here is not answered.
-        TRUSTED_HOSTS=["127.0.0.1", "localhost", "[::1]", "::1"],
     )
     app.config.update(overrides)
     readers = Readers(installation.worker_count, growth_mb=installation.reader_mb)

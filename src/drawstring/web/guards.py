@@ -7,10 +7,12 @@ another; an address of ours is told to nobody. Text is sent compressed; pixels a
 from __future__ import annotations
 
 import hashlib
+import re
 from pathlib import Path
 
 from flask import Flask, Response, request
 from flask_compress import Compress
+from werkzeug.exceptions import SecurityError
 from werkzeug.routing import IntegerConverter
 
 POLICY = "; ".join(
@@ -31,6 +33,9 @@ DOCUMENT_POLICY = (
     "default-src 'none'; img-src data:; style-src 'unsafe-inline'; base-uri 'none'; frame-ancestors 'none'"
 )
 """For documents that stand alone (reports): their own style and pictures, and nothing else."""
+
+HOST = re.compile(r"(127\.0\.0\.1|localhost|\[::1\])(:\d{1,5})?")
+"""This machine's own names."""
 
 TEXTS = [
     "text/html", "text/css", "text/javascript", "application/javascript", "application/json",
@@ -67,10 +72,20 @@ def init_app(app: Flask) -> None:
     """Guard an application; its converters must be set before addresses are registered."""
     app.url_map.converters["int"] = RowNumber
     app.config.update(
-        COMPRESS_MIMETYPES=TEXTS, COMPRESS_ALGORITHM=["gzip"], COMPRESS_LEVEL=5, COMPRESS_STREAMS=False
+        COMPRESS_MIMETYPES=TEXTS,
+        COMPRESS_ALGORITHM=["gzip"],
+        COMPRESS_ALGORITHM_STREAMING=["deflate"],  # what comes from a file: scripts and styles
+        COMPRESS_LEVEL=5,
     )
+    app.before_request(_know_host)
     app.after_request(_guard)
     Compress(app)
+
+
+def _know_host() -> None:
+    """Refuse a page of another site that has its name point here."""
+    if not HOST.fullmatch(request.host):
+        raise SecurityError(f"Host {request.host!r} is not trusted.")
 
 
 def _guard(response: Response) -> Response:
