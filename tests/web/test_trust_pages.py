@@ -129,10 +129,10 @@ def test_pages_carry_a_strict_policy_and_scripts_are_named_by_what_they_hold(cli
     scripts = re.findall(r'(?:src|href)="(/static/[^"]+)"', page.text)
     assert len(scripts) > 4 and all(re.match(r"/static/[0-9a-f]{12}/", one) for one in scripts)
     for one in scripts:
-        answer = client.get(one, headers={"Accept-Encoding": "gzip, deflate"})
-        assert "immutable" in answer.headers["Cache-Control"] and answer.status_code == 200
-        if one.endswith((".js", ".css")):
-            assert answer.headers["Content-Encoding"] in ("gzip", "deflate")
+        with client.get(one, headers={"Accept-Encoding": "gzip, deflate"}) as answer:
+            assert "immutable" in answer.headers["Cache-Control"] and answer.status_code == 200
+            if one.endswith((".js", ".css")):
+                assert answer.headers["Content-Encoding"] in ("gzip", "deflate")
     assert client.get(f"/shots/{fog.id}/depth", headers={"Accept-Encoding": "gzip"}).headers[
         "Content-Encoding"
     ]

@@ -40,7 +40,7 @@ def alpha_findings(
     tally = measuring.whole_tally(session, delivery.measured("depth"))
     nothing = tally.nothing / max(1, tally.pixels) if tally else 0.0
     sets = name_sets_of(first, sources)
-    found = check_kinds(settings, told, where)
+    found = check_kinds(settings, told, where, straight=[one.name for one in passes if one.is_straight])
     found += check_environment(
         settings, told, nothing=nothing, has_matte=pass_of(Role.OBJECT_MATTE, first) is not None, where=where
     )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Any
 
 from drawstring.core.alpha.kinds import AlphaKind, OverFrames
@@ -13,7 +13,9 @@ Told = Mapping[int, Mapping[str, Mapping[str, Any]]]
 """What was told of each frame's passes: by frame number and pass name."""
 
 
-def check_kinds(settings: AlphaSettings, told: Told, where: str) -> list[Finding]:
+def check_kinds(
+    settings: AlphaSettings, told: Told, where: str, *, straight: Collection[str] = ()
+) -> list[Finding]:
     """Compare how pictures are read with what their pixels say.
 
     Parameters
@@ -21,6 +23,8 @@ def check_kinds(settings: AlphaSettings, told: Told, where: str) -> list[Finding
     settings : AlphaSettings
     told : Told
     where : str
+    straight : collection of str
+        Passes whose format says that their colours are straight.
     """
     found = []
     names = list(dict.fromkeys(name for frame in told.values() for name in frame if "alpha" in frame[name]))
@@ -34,7 +38,10 @@ def check_kinds(settings: AlphaSettings, told: Told, where: str) -> list[Finding
                 nan += [number] if said.get("nan") else []
         if not settings.clamp:
             found += _unsound(name, outside, nan, told, where)
-        read, evidence = settings.kind_of(name.rpartition(".")[2]), over.overall()
+        read, evidence = (
+            settings.kind_of(name.rpartition(".")[2], is_straight=name in straight),
+            over.overall(),
+        )
         if evidence.kind not in READABLE or evidence.kind is read:
             continue
         if evidence.kind is AlphaKind.OPAQUE or read is AlphaKind.OPAQUE:

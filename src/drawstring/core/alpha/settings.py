@@ -36,7 +36,7 @@ class AlphaSettings(KnotSettings):
     knot: ClassVar[str] = "alpha"
 
     kinds: dict[str, AlphaKind] = setting(
-        {}, "How the alpha of a pass is to be read, where not premultiplied."
+        {}, "How the alpha of a pass is to be read, where not as its format has it."
     )
     ground: Colour = setting((0.0, 0.0, 0.0), "For “over a colour”: what it was laid on.", reader=read_colour)
     clamp: bool = setting(False, "Whether alpha is held to 0 to 1, and pixels without a number made empty.")
@@ -60,9 +60,10 @@ class AlphaSettings(KnotSettings):
         """Give a group by its name."""
         return next((one for one in self.groups if one.name == name), None)
 
-    def kind_of(self, pass_name: str) -> AlphaKind:
-        """Give how a pass's alpha is read."""
-        return self.kinds.get(pass_name, AlphaKind.PREMULTIPLIED)
+    def kind_of(self, pass_name: str, *, is_straight: bool = False) -> AlphaKind:
+        """Give how a pass's alpha is read: as was said, else as its file's format has it."""
+        usual = AlphaKind.STRAIGHT if is_straight else AlphaKind.PREMULTIPLIED
+        return self.kinds.get(pass_name, usual)
 
     def faults(self, where: str) -> list[SettingError]:
         """Names of mattes must be unique; a matte is joined with one further up."""
@@ -129,6 +130,4 @@ class AlphaSettings(KnotSettings):
                     remedy=f"Choose {', '.join(known)}.",
                 )
             kinds[name] = AlphaKind(str(value))
-            if kinds[name] is AlphaKind.PREMULTIPLIED:
-                del kinds[name]
         return kinds

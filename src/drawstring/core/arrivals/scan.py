@@ -28,7 +28,7 @@ from drawstring.core.io.sequences import group, set_aside
 from drawstring.core.io.stills import ENDINGS
 from drawstring.core.io.thinned import read_thinned
 from drawstring.core.passes.dictionary import Entry
-from drawstring.core.passes.recognition import Pass, recognise
+from drawstring.core.passes.recognition import STRAIGHT, Pass, recognise
 from drawstring.core.passes.roles import COLOUR_ROLES
 
 Told = Callable[[str, int, int], None]
@@ -123,8 +123,11 @@ def _with_space(one: Pass, facts: FileFacts) -> Pass:
     """Say in which colour space a pass of light or colour was written; data has none."""
     if one.role not in COLOUR_ROLES or len(one.channels) < 3:
         return one
-    space, reason = suggest_space(facts, one.channels[0].part)
-    return replace(one, space=space, space_reason=reason)
+    part = one.channels[0].part
+    space, reason = suggest_space(facts, part)
+    says_straight = len(one.channels) == 4 and facts.parts[part].metadata.get("oiio:UnassociatedAlpha")
+    traits = (*one.traits, STRAIGHT) if says_straight else one.traits
+    return replace(one, space=space, space_reason=reason, traits=traits)
 
 
 def _one_width(several: list[Stored]) -> bool:

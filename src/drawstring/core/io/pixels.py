@@ -18,7 +18,7 @@ from drawstring.core.arrays import Stored
 from drawstring.core.errors import DrawstringError, MissingError, SourceError
 from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts, Window
 from drawstring.core.io.headers import read_facts
-from drawstring.core.io.stills import read_still_channels, still_names
+from drawstring.core.io.stills import open_as_stored, read_still_channels, still_names
 
 DTYPES: dict[str, np.dtype[Any]] = {
     "half": np.dtype(np.float16),
@@ -200,9 +200,7 @@ def _read_runs(
     path: str, facts: FileFacts, wanted: dict[int, list[ChannelFacts]]
 ) -> dict[ChannelRef, Stored]:
     read: dict[ChannelRef, Stored] = {}
-    source = oiio.ImageInput.open(path)
-    if source is None:
-        raise torn(path, oiio.geterror())
+    source = open_picture(path, facts)
     try:
         for part, channels in wanted.items():
             source.seek_subimage(part, 0)
@@ -234,13 +232,27 @@ def _read_runs(
     return read
 
 
+def open_picture(path: str, facts: FileFacts) -> Any:
+    """Open a file with the picture library, its values as they are stored.
+
+    Raises
+    ------
+    SourceError
+        It can't be opened.
+    """
+    if facts.kind != "openexr":
+        return open_as_stored(path)
+    source = oiio.ImageInput.open(path)
+    if source is None:
+        raise torn(path, oiio.geterror())
+    return source
+
+
 def _read_band(
     path: str, facts: FileFacts, wanted: dict[int, list[ChannelFacts]], rows: Rows
 ) -> dict[ChannelRef, Stored]:
     """Read some rows of channels, unpacking no more than the chunks that they lie in."""
-    source = oiio.ImageInput.open(path)
-    if source is None:
-        raise torn(path, oiio.geterror())
+    source = open_picture(path, facts)
     read: dict[ChannelRef, Stored] = {}
     try:
         for part, channels in wanted.items():

@@ -30,7 +30,7 @@ _KEPT = frozenset(
     {
         "oiio:ColorSpace", "oiio:BitsPerSample", "dpx:Transfer", "dpx:Colorimetric", "jpeg:subsampling",
         "Software", "DateTime", "Orientation", "PixelAspectRatio", "ICCProfile:profile_description",
-        "Exif:ColorSpace", "FramesPerSecond", "smpte:TimeCode",
+        "Exif:ColorSpace", "oiio:UnassociatedAlpha", "FramesPerSecond", "smpte:TimeCode",
     }
 )  # fmt: skip
 
@@ -38,6 +38,25 @@ _KEPT = frozenset(
 def is_still(path: str) -> bool:
     """Whether a file is read here, by its ending."""
     return os.path.splitext(path)[1].lower() in ENDINGS
+
+
+def open_as_stored(path: str) -> Any:
+    """Open a picture so that its colours come as they stand in the file.
+
+    Left to itself the library multiplies straight colours by alpha in display codes, which bends every soft
+    edge; here that is done in linear light (`recipe.spaces`).
+
+    Raises
+    ------
+    SourceError
+        It is no picture of its kind.
+    """
+    config = oiio.ImageSpec()
+    config["oiio:UnassociatedAlpha"] = 1
+    source = oiio.ImageInput.open(path, config)
+    if source is None:
+        raise _torn(path, f"can't be opened: {oiio.geterror().strip()}")
+    return source
 
 
 def read_still_facts(path: str) -> FileFacts:
@@ -59,9 +78,7 @@ def read_still_facts(path: str) -> FileFacts:
         ) from error  # fmt: skip
     if status.st_size == 0:
         raise _torn(path, "is empty")
-    source = oiio.ImageInput.open(path)
-    if source is None:
-        raise _torn(path, f"can't be opened: {oiio.geterror().strip()}")
+    source = open_as_stored(path)
     parts = []
     try:
         index = 0
@@ -82,9 +99,7 @@ def read_still_channels(path: str, wanted: Mapping[int, Sequence[ChannelFacts]])
     dict of ChannelRef to (H, W)
         float16 for half; float32 for the rest, code values as shares of the highest; uint32 for 32-bit ones.
     """
-    source = oiio.ImageInput.open(path)
-    if source is None:
-        raise _torn(path, f"can't be opened: {oiio.geterror().strip()}")
+    source = open_as_stored(path)
     read: dict[ChannelRef, Stored] = {}
     try:
         for part, channels in wanted.items():

@@ -10,13 +10,12 @@ from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
-import OpenImageIO as oiio
 
 from drawstring.core.arrays import Stored
 from drawstring.core.io import limits
 from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts, PartFacts
 from drawstring.core.io.headers import unpacked_bytes
-from drawstring.core.io.pixels import DTYPES, names_in_reader, read_channels, read_rows, torn
+from drawstring.core.io.pixels import DTYPES, names_in_reader, open_picture, read_channels, read_rows, torn
 from drawstring.core.io.stills import still_names
 
 LOOKED_AT_PX = 256
@@ -51,9 +50,7 @@ def read_thinned(path: str, facts: FileFacts) -> dict[ChannelRef, Stored]:
         return {
             ref: plane[:: _step(*plane.shape), :: _step(*plane.shape)].copy() for ref, plane in planes.items()
         }
-    source = oiio.ImageInput.open(path)
-    if source is None:
-        raise torn(path, oiio.geterror())
+    source = open_picture(path, facts)
     try:
         read: dict[ChannelRef, Stored] = {}
         for part in facts.parts:

@@ -25,6 +25,9 @@ LOOK_BELOW = 0.7
 UNKNOWN_BELOW = 0.4
 """Below this confidence nothing is claimed."""
 
+STRAIGHT = "straight alpha"
+"""The trait of a pass whose format says that colours are not multiplied by alpha (PNG, most TIFF)."""
+
 _STRANGE = re.compile(r"[^A-Za-z0-9_.\-]+")
 
 
@@ -72,6 +75,11 @@ class Pass:
     twin_of: str = ""
     space: str = "linear"
     space_reason: str = ""
+
+    @property
+    def is_straight(self) -> bool:
+        """Whether its file's format keeps colours that are not multiplied by alpha."""
+        return STRAIGHT in self.traits
 
     @property
     def needs_look(self) -> bool:

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from drawstring.core.alpha.conversion import premultiplied, with_sound_alpha
+from drawstring.core.alpha.conversion import premultiplied, straight, with_sound_alpha
 from drawstring.core.alpha.kinds import AlphaKind
-from drawstring.core.arrays import Stored
+from drawstring.core.arrays import Picture, Stored
 from drawstring.core.colour.reading import LINEAR, to_working
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes.recognition import Pass
@@ -38,36 +38,55 @@ def in_working_space(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe) -> 
     """
     changed: dict[ChannelRef, Stored] = {}
     for one in passes:
-        space, refs = space_of(one, recipe), one.channels[:3]
-        if space == LINEAR or len(refs) < 3 or not all(ref in pixels for ref in refs):
+        refs = one.channels if _has_alpha(one) else one.channels[:3]
+        if one.role not in COLOUR_ROLES or len(refs) < 3 or not all(ref in pixels for ref in refs):
+            continue
+        space = space_of(one, recipe)
+        kind = _kind_of(one, recipe) if len(refs) == 4 else AlphaKind.PREMULTIPLIED
+        clamps = recipe.alpha.needed and recipe.alpha.clamp and len(refs) == 4
+        if space == LINEAR and kind is AlphaKind.PREMULTIPLIED and not clamps:
             continue
         picture = np.stack([np.asarray(pixels[ref], np.float32) for ref in refs], axis=-1)
-        converted = to_working(picture, space)
-        for i, ref in enumerate(refs):
-            kind = pixels[ref].dtype if pixels[ref].dtype == np.float16 else np.dtype(np.float32)
-            changed[ref] = np.ascontiguousarray(converted[..., i]).astype(kind)
-    working = {**pixels, **changed} if changed else pixels
-    return _premultiplied(working, passes, recipe) if recipe.alpha.needed else working
-
-
-def _premultiplied(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe) -> Pixels:
-    """Make pictures premultiplied whose alpha is settled to be of another kind."""
-    alpha, changed = recipe.alpha, dict[ChannelRef, Stored]()
-    for one in passes:
-        kind = alpha.kind_of(one.name.rpartition(".")[2])
-        if (
-            one.role not in COLOUR_ROLES
-            or len(one.channels) != 4
-            or not all(r in pixels for r in one.channels)
-        ):
-            continue
-        if kind is AlphaKind.PREMULTIPLIED and not alpha.clamp:
-            continue
-        picture = np.stack([np.asarray(pixels[ref], np.float32) for ref in one.channels], axis=-1)
-        picture = premultiplied(picture, kind, alpha.ground)
-        if alpha.clamp:
+        if len(refs) == 4:
+            picture = _read(picture, kind, space, recipe.alpha.ground)
+        else:
+            picture = to_working(picture, space)
+        if clamps:
             picture = with_sound_alpha(picture)
-        for i, ref in enumerate(one.channels):
+        for i, ref in enumerate(refs):
             dtype = pixels[ref].dtype if pixels[ref].dtype == np.float16 else np.dtype(np.float32)
             changed[ref] = np.ascontiguousarray(picture[..., i]).astype(dtype)
     return {**pixels, **changed} if changed else pixels
+
+
+def _has_alpha(one: Pass) -> bool:
+    return len(one.channels) == 4
+
+
+def _kind_of(one: Pass, recipe: Recipe) -> AlphaKind:
+    """Give how a pass's alpha is read: as settled, else as its file's format says."""
+    if not recipe.alpha.needed:
+        return AlphaKind.STRAIGHT if one.is_straight else AlphaKind.PREMULTIPLIED
+    return recipe.alpha.kind_of(one.name.rpartition(".")[2], is_straight=one.is_straight)
+
+
+def _read(picture: Picture, kind: AlphaKind, space: str, ground: tuple[float, float, float]) -> Picture:
+    """Make a picture scene-linear and premultiplied.
+
+    A curve bends a colour that was multiplied otherwise than the colour itself, so in an encoded file
+    alpha is divided out first, in the file's own encoding; then the colour is made linear, and
+    multiplied.
+    """
+    is_encoded = space != LINEAR and kind in (AlphaKind.PREMULTIPLIED, AlphaKind.TWICE)
+    if is_encoded:
+        plain = straight(premultiplied(picture, kind))
+        # Light without any coverage has nothing to be divided by: it stays, as a glow.
+        bare = picture[..., 3] == 0
+        plain[bare] = picture[bare]
+        picture, kind = plain, AlphaKind.STRAIGHT
+    else:
+        bare = np.zeros(picture.shape[:2], bool)
+    linear = np.concatenate([to_working(picture[..., :3], space), picture[..., 3:]], axis=-1)
+    read = premultiplied(linear, kind, ground)
+    read[bare] = linear[bare]
+    return read

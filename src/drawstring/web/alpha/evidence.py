@@ -148,12 +148,13 @@ def _kind(session: Session, shot: Shot, at: FrameHere, recipe: Recipe, place: in
         AlphaKind.TWICE.value: [(i / 20) ** 2 for i in range(21)],
     }
     found = fringes(_element(at, recipe, 0))
+    is_straight = any(one.is_straight for one in at.passes if one.name == "beauty")
     told = told_frames(session, deliveries.in_use(shot))
     over_frames = {n: f["beauty"]["fringe"] for n, f in told.items() if "fringe" in f.get("beauty", {})}
     return {
         "dots": dots,
         "plot": PLOT,
-        "read": recipe.alpha.kind_of("beauty").value,
+        "read": recipe.alpha.kind_of("beauty", is_straight=is_straight).value,
         "curves": {
             name: _line([(i / 20, y / 1.35) for i, y in enumerate(ys)]) for name, ys in curves.items()
         },

@@ -53,7 +53,9 @@ def alpha_words(session: Session, shot: Shot, how: ShotStanding, frames: list[in
     return {
         "choices": CHOICES,
         "pictures": [
-            _kind(one.name, told) for one in first if one.role in COLOUR_ROLES and len(one.channels) == 4
+            _kind(one.name, told) | {"is_straight": one.is_straight}
+            for one in first
+            if one.role in COLOUR_ROLES and len(one.channels) == 4
         ],
         "fringe_curve": {
             n: f["beauty"]["fringe"] for n, f in told.items() if "fringe" in f.get("beauty", {})

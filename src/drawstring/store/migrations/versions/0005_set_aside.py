@@ -1,4 +1,4 @@
-"""Work that came to a stop: how often, and which frames were set aside."""
+"""Work that came to a stop: how often, and which frames were set aside; formats that keep colours straight."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -20,6 +20,13 @@ def upgrade() -> None:
     for table in _FAILING:
         op.add_column(table, sa.Column("failures", sa.Integer(), nullable=False, server_default="0"))
         op.alter_column(table, "failures", server_default=None)
+    # Their colours are read as they stand from now on, and multiplied in linear light.
+    op.execute(
+        """UPDATE passes SET traits = passes.traits || '["straight alpha"]'::jsonb
+        FROM members WHERE members.delivery_id = passes.delivery_id
+        AND members.place = (passes.channels -> 0 ->> 0)::int
+        AND jsonb_array_length(passes.channels) = 4 AND members.facts ->> 'kind' IN ('png', 'webp', 'targa')"""
+    )
 
 
 def downgrade() -> None:
