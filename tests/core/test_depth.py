@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import settings as held_to
 from hypothesis import strategies as st
 
+from drawstring.core.camera import Moment
 from drawstring.core.depth import (
     DepthSettings,
     Mapping,
@@ -27,7 +28,9 @@ from drawstring.core.depth import (
 )
 from drawstring.core.errors import SettingError
 from drawstring.core.findings import Severity
-from drawstring.core.io.facts import FileFacts, PartFacts, Window
+from drawstring.core.io.facts import ChannelRef, FileFacts, PartFacts, Window
+from drawstring.core.passes import Pass, Role
+from drawstring.core.recipe.sources import read_distances
 
 distance = st.floats(0.015625, 8192, width=32)
 
@@ -97,19 +100,48 @@ def test_an_open_end_is_refused(near, far):
 
 
 @held_to(deadline=None)  # the first call compiles
-@given(seed=st.integers(0, 10_000), frames=st.integers(1, 4), percent=st.floats(0, 100))
+@given(seed=st.integers(0, 10_000), frames=st.integers(1, 4), percent=st.floats(0.001, 99.999))
 def test_percentiles_over_frames_are_within_a_tenth_of_a_percent(seed, frames, percent):
     rng = np.random.default_rng(seed)
     planes = [rng.lognormal(rng.normal(2, 2), 1.2, (40, 50)).astype(np.float32) for _ in range(frames)]
     for plane in planes:
-        plane[rng.random(plane.shape) < 0.2] = np.inf
+        plane[:, :10] = np.inf
     whole = merged(tally(plane) for plane in planes)
     seen = np.sort(np.concatenate([plane[np.isfinite(plane)] for plane in planes]))
     true = seen[max(0, math.ceil(percent / 100 * seen.size) - 1)]
     assert whole.percentile(percent) == pytest.approx(float(true), rel=1e-3)
-    assert (whole.nearest, whole.furthest, whole.seen) == (seen[0], seen[-1], seen.size)
+    assert whole.seen == seen.size and seen[0] <= whole.nearest <= whole.furthest <= seen[-1]
     first, counts = whole.coarse()
     assert sum(counts) == seen.size
+
+
+@pytest.mark.parametrize("empty", [0.0, 1e10, np.inf])
+@pytest.mark.parametrize("has_alpha", [True, False])
+def test_sky_that_is_mixed_into_an_edge_is_never_an_end(empty, has_alpha):
+    """A disc at 20 m before a hill at 60 m, under nothing; edges filtered over eight by eight samples."""
+    y, x = (np.mgrid[:480, :640] + 0.5) / 8
+    fine = np.where(y > 30, 60.0, np.inf)
+    disc = np.hypot(y - 24, x - 40) < 12
+    fine[disc] = 20.0
+    value = np.where(np.isinf(fine), empty if empty else 0.0, fine)
+    z = value.reshape(60, 8, 80, 8).mean(axis=(1, 3)).astype(np.float32)
+    alpha = np.isfinite(fine).reshape(60, 8, 80, 8).mean(axis=(1, 3)).astype(np.float32)
+    counted = tally(z, alpha if has_alpha else None)
+    assert (counted.nearest, counted.furthest) == (20, 60)
+    assert counted.mixed > 10 and counted.seen == int((~nothing_there(z, alpha if has_alpha else None)).sum())
+
+
+def test_an_alpha_that_says_nothing_everywhere_is_not_believed():
+    z = np.float32([[2, 3, np.inf]])
+    passes = [
+        Pass("beauty", "", Role.BEAUTY, 1, "", "", tuple(ChannelRef(0, c) for c in "RGBA"),
+             tuple("RGBA"), ("half",) * 4),
+        Pass("depth", "Z", Role.DEPTH, 1, "", "", (ChannelRef(0, "Z"),), ("Z",), ("float",)),
+    ]  # fmt: skip
+    empty = {ChannelRef(0, "Z"): z, ChannelRef(0, "A"): np.zeros((1, 3), np.float16)}
+    assert read_distances(empty, passes, DepthSettings(), Moment()).nothing.tolist() == [[False, False, True]]
+    part = empty | {ChannelRef(0, "A"): np.float16([[0, 0.5, 0]])}
+    assert read_distances(part, passes, DepthSettings(), Moment()).nothing.tolist() == [[True, False, True]]
 
 
 def test_shares_beyond_the_ends_count_pixels():

@@ -16,7 +16,7 @@ from drawstring.core.depth import (
     Overshoot,
     WhiteEnd,
     along_of,
-    check_ends,
+    check_known,
     check_making,
     check_range,
     check_reading,
@@ -26,7 +26,7 @@ from drawstring.core.depth import (
     tally,
 )
 from drawstring.core.depth.precision import half_errors
-from drawstring.core.depth.reading import distances
+from drawstring.core.depth.reading import distances, lens_of
 from drawstring.core.errors import SettingError
 from drawstring.core.io.facts import FileFacts, PartFacts, Window
 from drawstring.core.passes import Role
@@ -181,7 +181,7 @@ def test_a_moment_knows_each_files_own_camera():
 def test_wrong_readings_are_found_with_the_press_that_mends_them():
     z = np.float32([[2000, 2500], [9000, np.inf]])
     measured = tally(z)
-    told = dict(camera=Camera(), said_unit="mm", looks_normalised=False, unit="m", where="depth")
+    told = dict(said_unit="mm", looks_normalised=False, unit="m", where="depth")
     found = check_reading(measured, DepthSettings(), along={"is": "ray", "by": "position"}, **told)
     assert {f.code: f.mends[0].values for f in found} == {
         "depth-unit-said": (("depth.arrived.unit", "mm"),),
@@ -200,10 +200,10 @@ def test_wrong_readings_are_found_with_the_press_that_mends_them():
     (found,) = check_reading(shares, DepthSettings(), along=None, **(told | {"looks_normalised": True}))
     assert found.code == "depth-normalised"
     read = DepthSettings(arrived=Arrived(holds=Held.SHARES))
-    assert [f.code for f in check_ends(read, "depth")] == ["depth-ends-unknown"]
+    assert [f.code for f in check_known(read, Camera(), "depth")] == ["depth-ends-unknown"]
     assert not check_reading(shares, read, along=None, **told)
     turned = DepthSettings(arrived=Arrived(along=Along.RAY))
-    assert "depth-lens-unknown" in [f.code for f in check_reading(measured, turned, along=None, **told)]
+    assert "depth-lens-unknown" in [f.code for f in check_known(turned, Camera(), "depth")]
 
 
 @pytest.mark.parametrize(
@@ -253,3 +253,45 @@ def test_mists_and_focus_say_beforehand_what_they_lack():
         check_making(given, roles=roles, camera=camera, names=[], without_matte=[], **told)[0].code
         == "mist-no-pass"
     )
+
+
+def test_points_alone_tell_ray_from_axis_and_the_lens():
+    """No camera in any header: a room of balls and walls seen by a turned camera, points in half."""
+    from drawstring.core.camera import slopes
+
+    camera = Camera(focal_mm=28, filmback_mm=36)
+    right, down = (np.broadcast_to(axis, (H, W)) for axis in slopes(camera, PLACE, (H, W)))
+    axis = np.minimum(6 + 2 * np.sin(5 * right) * np.cos(4 * down), 1.5 / np.maximum(down, 0.05)).astype(
+        np.float32
+    )
+    local = np.stack([right * axis, down * axis, axis], axis=-1)
+    turn = np.linalg.qr(np.random.default_rng(3).normal(size=(3, 3)))[0]
+    world = local @ turn.T * 100 + [500, -20, 70]  # in another unit, too
+    nothing = np.zeros((H, W), bool)
+    for points, slack in ((world.astype(np.float32), 1e-3), (world.astype(np.float16), 2e-2)):
+        position = tuple(np.float32(points[..., i]) for i in range(3))
+        for held in Along:
+            z = converted(axis, camera, PLACE, held=Along.AXIS, wanted=held)
+            told = along_of(z, nothing, Camera(), PLACE, position)
+            assert (told.along, told.by) == (held, "points")
+            assert told.focal_share == pytest.approx(28 / 36, rel=slack)
+    flat = tuple(np.full((H, W), 3, np.float32) for _ in range(3))
+    assert along_of(axis, nothing, Camera(), PLACE, flat).along is None
+    turned = DepthSettings(arrived=Arrived(along=Along.RAY))
+    (told,) = check_known(turned, Camera(), "depth", focal_share=28 / 36)
+    assert told.mends[0].values == (("depth.arrived.focal_mm", "28"), ("depth.arrived.filmback_mm", "36"))
+    assert lens_of(turned.arrived.model_copy(update={"focal_mm": 28, "filmback_mm": 36}), Camera()).has_lens
+
+
+def test_two_depth_passes_side_by_side_tell_which_is_which():
+    camera = Camera(focal_mm=24, filmback_mm=36)
+    rng = np.random.default_rng(8)
+    axis = rng.uniform(2, 60, (H, W)).astype(np.float32)
+    ray = converted(axis, camera, PLACE, held=Along.AXIS, wanted=Along.RAY)
+    nothing = rng.random((H, W)) < 0.1
+    for z, twin, along in ((axis, ray, Along.AXIS), (ray, axis, Along.RAY)):
+        told = along_of(z, nothing, Camera(), PLACE, None, twin)
+        assert (told.along, told.by) == (along, "twin")
+        assert told.focal_share == pytest.approx(24 / 36, rel=1e-4)
+    for other in (axis, axis / 60, rng.permutation(axis.ravel()).reshape(H, W)):
+        assert along_of(axis, nothing, Camera(), PLACE, None, other).along is None

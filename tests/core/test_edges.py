@@ -43,12 +43,69 @@ def test_every_well_mixed_pixel_is_found_and_every_repair_is_a_true_distance(nea
     for edges, side in ((Edges.NEARER, near), (Edges.FURTHER, far)):
         mended = repaired(z, nothing, edges)
         changed = mended != z
-        assert np.isin(changed, [True, False]).all() and (changed <= (found.kind == 2)).all()
-        np.testing.assert_allclose(
-            np.unique(mended[(found.kind == 2) & changed]), np.float32(side), rtol=0.35 * times
-        )
+        assert changed[well].mean() > 0.75 and not changed[found.kind != 2].any()
+        # A pixel that mixes at a corner stands between two that are mixed themselves: few do.
+        true = np.isclose(mended[changed], np.float32(side), rtol=0.02)
+        assert true.mean() > 0.9
         assert (mended[pure] == z[pure]).all()
     assert repaired(z, nothing, Edges.AS_THEY_CAME) is z
+
+
+def made_scene(seed: int, height: int = 96, width: int = 128) -> tuple[np.ndarray, np.ndarray]:
+    """A ground, balls, boards and wires at random: distance and thing of every sample, inf for sky."""
+    rng = np.random.default_rng(seed)
+    y, x = (np.mgrid[: height * FINE, : width * FINE] + 0.5) / FINE
+    z, thing = np.full(y.shape, np.inf), np.zeros(y.shape, int)
+    ground = y > height * 0.45 + 1
+    z[ground], thing[ground] = 90 / (y[ground] - height * 0.45), 1
+    for number in range(2, 40):
+        at_x, at_y, size = rng.uniform(0, width), rng.uniform(0, height), rng.uniform(3, 16)
+        far, turn = np.exp(rng.uniform(np.log(2), np.log(80))), rng.uniform(0, np.pi)
+        u = (x - at_x) * np.cos(turn) + (y - at_y) * np.sin(turn)
+        v = (y - at_y) * np.cos(turn) - (x - at_x) * np.sin(turn)
+        if number % 3 == 0:
+            inside, away = (
+                np.hypot(u, v) < size,
+                far * (1 - np.sqrt(np.maximum(0, size**2 - u**2 - v**2)) / 60),
+            )
+        elif number % 3 == 1:
+            inside, away = (abs(u) < size) & (abs(v) < size / 2), far / (1 + u * 0.01)
+        else:
+            inside, away = (abs(u) < rng.uniform(0.4, 1.2)) & (abs(v) < 30), np.full(y.shape, far)
+        seen = inside & (away < z)
+        z[seen], thing[seen] = away[seen], number
+    blocks = (height, FINE, width, FINE)
+    return (plane.reshape(blocks).transpose(0, 2, 1, 3).reshape(height, width, -1) for plane in (z, thing))
+
+
+@pytest.mark.parametrize("empty", [0.0, np.inf])
+def test_a_pixel_of_one_thing_keeps_its_distance_and_no_distance_is_invented(empty):
+    """Held against what every sample of a pixel truly is."""
+    changed_whole = wholes = found = mixed = 0
+    for seed in range(8):
+        z, thing = made_scene(seed)
+        with np.errstate(invalid="ignore"):
+            smooth = np.where(np.isinf(z), empty, z).mean(axis=-1).astype(np.float32)
+        sharp = np.where(np.isinf(z[..., 36]), empty, z[..., 36]).astype(np.float32)
+        cover = (thing > 0).mean(axis=-1).astype(np.float32)
+        is_whole = (thing == thing[..., :1]).all(axis=-1)
+        for alpha in (None, cover):
+            for edges in (Edges.NEARER, Edges.FURTHER):
+                raw = repaired(sharp, nothing_there(sharp, alpha), edges, alpha=alpha)
+                assert np.array_equal(raw, sharp), "depth that was never filtered has nothing to mend"
+                nothing = nothing_there(smooth, alpha)
+                mended = repaired(smooth, nothing, edges, alpha=alpha)
+                changed = (mended != smooth) & ~nothing
+                changed_whole += int((changed & is_whole).sum())
+                wholes += int((is_whole & ~nothing).sum())
+                for row, col in np.argwhere(changed):
+                    around = smooth[max(0, row - 2) : row + 3, max(0, col - 2) : col + 3]
+                    assert around.min() <= mended[row, col] <= around.max()
+                known = np.where(np.isinf(z), 1e30, z)
+                apart = np.abs(known - smooth[..., None]).min(axis=-1)
+                well = ~is_whole & ~nothing & (apart > 0.05 * smooth)
+                found, mixed = found + int((changed & well).sum()), mixed + int(well.sum())
+    assert changed_whole < 5e-5 * wholes and found > 0.25 * mixed
 
 
 def test_slopes_steps_and_grain_are_no_mixed_pixels():

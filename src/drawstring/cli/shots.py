@@ -10,7 +10,7 @@ from drawstring.cli.common import as_json, main, me, opened, say
 from drawstring.installation import Installation
 from drawstring.store import recipes, shows
 from drawstring.store.models import Show
-from drawstring.store.telling import shot_data, show_data
+from drawstring.store.telling import change_data, shot_data, show_data
 
 
 @main.group("show")
@@ -95,6 +95,16 @@ def shot_words(data: dict[str, Any]) -> str:
     return f"{data['show']}/{data['shot']}  revision {data['revision']}  {knots}"
 
 
+def change_words(data: dict[str, Any]) -> str:
+    """Tell what a change did, a setting to a line, and how the shot stands then."""
+    lines = [f"{one['name']}: {one['before']} → {one['after']}" for one in data["changed"]]
+    lines += [
+        f"{knot} is not needed for this shot, so nothing of it is made; {knot}.needed=yes changes that."
+        for knot in data["without_effect"]
+    ]
+    return "\n".join([*(lines or ["No setting changed."]), shot_words(data)])
+
+
 @main.command("set")
 @click.argument("shot")
 @click.argument("values", nargs=-1, required=True, metavar="NAME=VALUE...")
@@ -117,12 +127,13 @@ def set_values(
     typed = dict(value.split("=", 1) for value in values)
     with opened(installation) as session:
         one = shows.find_shot(session, shot)
+        before = recipes.current(session, one)
         recipes.set_values(session, one, typed, by=me(), frame=frame)
         if not stays_open and one.delivery:
             for knot in dict.fromkeys(name.partition(".")[0] for name in typed):
                 recipes.settle(session, one, knot, by=me())
-        data = shot_data(session, one)
-    say(data, wants_json, lambda: shot_words(data))
+        data = change_data(session, one, before)
+    say(data, wants_json, lambda: change_words(data))
 
 
 @main.command("settle")
@@ -134,9 +145,10 @@ def settle(installation: Installation, shot: str, knot: str, wants_json: bool) -
     """Settle a KNOT of SHOT as it is."""
     with opened(installation) as session:
         one = shows.find_shot(session, shot)
+        before = recipes.current(session, one)
         recipes.settle(session, one, knot, by=me())
-        data = shot_data(session, one)
-    say(data, wants_json, lambda: shot_words(data))
+        data = change_data(session, one, before)
+    say(data, wants_json, lambda: change_words(data))
 
 
 @main.command("undo")
@@ -147,6 +159,7 @@ def undo(installation: Installation, shot: str, wants_json: bool) -> None:
     """Go back one revision of SHOT's recipe."""
     with opened(installation) as session:
         one = shows.find_shot(session, shot)
+        before = recipes.current(session, one)
         recipes.undo(session, one, by=me())
-        data = shot_data(session, one)
-    say(data, wants_json, lambda: shot_words(data))
+        data = change_data(session, one, before)
+    say(data, wants_json, lambda: change_words(data))

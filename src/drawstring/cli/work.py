@@ -95,10 +95,12 @@ def run(installation: Installation, shot: tuple[str, ...], wants_json: bool) -> 
         wants_json,
         lambda: "\n".join(
             f"{d['shot']} v{d['version']:03d}: {d['proven']} of {d['frames']} frames proven, {d['folder']}"
+            + "".join(f"\n  {note}" for note in d["notes"])
             for d in data
         ),
     )
-    if any(d["state"] != "done" or d["package"] != "proven" for d in data):
+    # A hole that was there before is told, and in the manifest; what was to be done is done.
+    if any(d["state"] != "done" or d["proven"] < d["frames"] for d in data):
         sys.exit(1)
 
 

@@ -92,14 +92,17 @@ def _distances(
     views = {view: of_view(passes, view) for view in other_views(passes)}
     measured = {"": of_view(passes, "")} | {v: own for v, own in views.items() if depth_pass(own) is not None}
     position = pass_of(Role.POSITION, measured[""]) if is_looked_at else None
+    others = [one for one in measured[""] if one.role is Role.DEPTH and one is not depth_pass(measured[""])]
+    twin = others[0].channels[0] if is_looked_at and others else None
     refs = [ref for own in measured.values() for ref in depth_inputs(own) if ref.source in files]
     refs += position.channels[:3] if position else ()
+    refs += [twin] if twin and twin.source in files else []
     pixels = read_frame(files, list(dict.fromkeys(refs)), window=at.place.window)
     tallies = {}
     for view, own in measured.items():
         if all(ref in pixels for ref in depth_inputs(own)):
             read = read_distances(pixels, own, depth, at, repair=False)
-            tallies[view] = tally(read.z, nothing=read.nothing)
+            tallies[view] = tally(read.z, read.alpha, nothing=read.nothing)
     along = None
     if is_looked_at and depth.arrived.holds is Held.DISTANCES:
         # The numbers as they came, in scene units: what they were taken for does not matter here.
@@ -107,7 +110,8 @@ def _distances(
         read = read_distances(pixels, measured[""], plain, at, repair=False)
         points = [np.asarray(pixels[ref], np.float32) for ref in position.channels[:3]] if position else []
         point = (points[0], points[1], points[2]) if len(points) == 3 else None
-        along = along_of(read.z, read.nothing, read.camera, at.place, point)
+        beside = np.asarray(pixels[twin], np.float32) if twin and twin in pixels else None
+        along = along_of(read.z, read.nothing, read.camera, at.place, point, beside)
     return FrameDistances(tallies.pop(""), tallies, along)
 
 

@@ -7,7 +7,9 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from drawstring.core.camera import camera_of
 from drawstring.core.depth.making_checks import keys_outside
+from drawstring.core.depth.reading import lens_of
 from drawstring.core.errors import SettingError
 from drawstring.core.eyes.checks import check_eyes
 from drawstring.core.eyes.packing import eye_size
@@ -17,6 +19,7 @@ from drawstring.core.findings import Finding
 from drawstring.core.io.facts import FileFacts
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe
+from drawstring.core.recipe.eye_forms import passes_alone
 from drawstring.core.recipe.pair_views import pair_fault, views_of_pair
 from drawstring.core.recipe.sources import depth_pass, of_view, pass_of
 from drawstring.store import deliveries
@@ -67,12 +70,23 @@ def eyes_findings(
         width=eye_width(delivery, recipe)[0],
         missing=_missing(session, delivery, own) if settings.came is Came.VIEWS and not fault else {},
         has_depth={eye: depth_pass(mine) is not None for eye, mine in own.items()},
+        alone=passes_alone(passes, recipe) if settings.deliver and not fault else (),
+        has_lens=_has_lens(delivery, recipe, own["left"]),
         sizes=_sizes(own, sources) if settings.came is Came.VIEWS and not fault else {},
         lossy=lossy,
         size=(shown.width, shown.height),
         where=where,
     )
     return found + keys_outside(settings, "eyes", (delivery.first, delivery.last), where)
+
+
+def _has_lens(delivery: Delivery, recipe: Recipe, passes: Sequence[Pass]) -> bool:
+    """Whether the lens of the view that has depth is known, from its header or as it was typed."""
+    depth = depth_pass(passes)
+    if depth is None:
+        return True  # that there is no depth is said elsewhere
+    part = deliveries.facts_by_source(delivery)[depth.channels[0].source].parts[depth.channels[0].part]
+    return lens_of(recipe.depth.arrived, camera_of(part.metadata)).has_lens
 
 
 def _missing(session: Session, delivery: Delivery, own: dict[str, list[Pass]]) -> dict[str, list[int]]:

@@ -205,6 +205,7 @@ def _write_distances(measurement: Measurement, counted: Mapping[int, FrameDistan
             "by": evidence.by,
             "off_axis": _plain_number(evidence.off_axis),
             "off_ray": _plain_number(evidence.off_ray),
+            "focal_share": evidence.focal_share,
         }
         if evidence
         else None,

@@ -92,7 +92,7 @@ def replace(session: Session, shot: Shot, document: Mapping[str, Any], *, by: st
 
 
 def settle(session: Session, shot: Shot, knot: str, *, said: str = "", by: str = "") -> Revision:
-    """Write a revision in which a knot is settled on the delivery in use.
+    """Write a revision in which a knot is settled on the delivery in use; whether it is needed stays.
 
     Raises
     ------
@@ -102,7 +102,7 @@ def settle(session: Session, shot: Shot, knot: str, *, said: str = "", by: str =
     take_turn(session, shot)
     digest = shot.delivery.digest if shot.delivery else ""
     recipe = current(session, shot)
-    settings = recipe.knot(knot).model_copy(update={"settled_on": digest, "needed": True})
+    settings = recipe.knot(knot).model_copy(update={"settled_on": digest})
     return write(session, shot, recipe.with_knot(settings), said=said or f"settled {knot}", by=by)
 
 

@@ -12,15 +12,23 @@ from sqlalchemy.orm import Session, contains_eager, defer, selectinload
 from drawstring.core.camera import camera_of
 from drawstring.core.depth import (
     check_clips,
-    check_ends,
     check_frames,
+    check_known,
     check_making,
     check_range,
     check_reading,
 )
 from drawstring.core.depth.reading import lens_of
 from drawstring.core.eyes.checks import check_arrived
-from drawstring.core.findings import Finding, Severity, finding_from_dict, gravest_first, show_frame
+from drawstring.core.findings import (
+    Does,
+    Finding,
+    Mend,
+    Severity,
+    finding_from_dict,
+    gravest_first,
+    show_frame,
+)
 from drawstring.core.passes import Pass, Role
 from drawstring.core.passes.hashed import names_in
 from drawstring.core.recipe import CordFacts, KnotView, OutputPlan, Recipe, cord, plan_outputs, upgraded
@@ -323,6 +331,20 @@ def _set_aside(shot: Shot, delivery: Delivery) -> list[Finding]:
 def _frames_asked_for(shot: Shot, delivery: Delivery, recipe: Recipe) -> list[Finding]:
     """Compare the frames that the shot is to have with those that came."""
     first, last = recipe.arrivals.first, recipe.arrivals.last
+    begin, end = deliveries.asked_range(delivery, recipe.arrivals)
+    if end < delivery.first or begin > delivery.last:
+        return [
+            Finding(
+                "range-empty",
+                Severity.STOPS,
+                f"The shot is to have frames {begin} to {end}; the delivery has {delivery.first} to "
+                f"{delivery.last}.",
+                f"{shot.code}, arrivals.first",
+                "Not one of its frames would be packed.",
+                "Check the frames to pack, or pack all that came.",
+                mends=(Mend("pack all frames", Does.SET, (("arrivals.first", ""), ("arrivals.last", ""))),),
+            )
+        ]
     lacks = []
     if first is not None and first < delivery.first:
         lacks.append(f"{first} to {delivery.first - 1}")
@@ -366,6 +388,7 @@ def _depth_findings(
                 shot.code,
                 "Distances can't be measured or normalised without one.",
                 "Ask the renderer for depth, correct a pass's role, or mark Depth as not needed.",
+                mends=(Mend("depth is not needed", Does.SET, (("depth.needed", "no"),)),),
             )
         ]
     tally = measuring.whole_tally(session, measurement)
@@ -387,16 +410,18 @@ def _depth_findings(
         unit=unit,
         where=f"{shot.code}, depth",
     )
-    making += check_ends(recipe.depth, where)
+    along = measuring.told_distances(session, measurement)["along"]
+    focal = along.get("focal_share") if along else None
+    making += check_known(recipe.depth, camera, where, focal_share=focal)
     if tally is None:
         return making
     depth = depth_pass(of_view(passes, ""))
     found = check_reading(
         tally,
         recipe.depth,
-        along=measuring.told_distances(session, measurement)["along"],
-        camera=camera,
+        along=along,
         said_unit=str(metadata.get("sceneUnit", "")),
+        alpha_is_empty=measuring.told_facts(session, shot.delivery.measured("facts")).get("alpha") == "empty",
         looks_normalised=depth is not None and "normalised" in depth.traits,
         unit=unit,
         where=where,

@@ -6,7 +6,9 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from drawstring.store import ledger
+from drawstring.core.recipe import KNOTS, Recipe
+from drawstring.core.recipe.difference import differences
+from drawstring.store import ledger, recipes
 from drawstring.store.models import Package, Run, RunFrame, Sending, Shot, Show
 from drawstring.store.sharing import Outcome
 from drawstring.store.standing import standing
@@ -40,6 +42,29 @@ def shot_data(session: Session, shot: Shot) -> dict[str, Any]:
         "findings": [finding.as_dict() for finding in how.all_findings],
         "counting": how.counting,
     }  # fmt: skip
+
+
+def change_data(session: Session, shot: Shot, before: Recipe) -> dict[str, Any]:
+    """Tell how a shot stands after a change, what the change did, and what of it has no effect.
+
+    Parameters
+    ----------
+    before : Recipe
+        As it was.
+    """
+    after = recipes.current(session, shot)
+    told = differences(before, after)
+    idle = [
+        knot.name
+        for knot in KNOTS
+        if not after.knot(knot.name).needed
+        and any(one.name.startswith(f"{knot.name}.") and not one.name.endswith(".needed") for one in told)
+    ]
+    return {
+        **shot_data(session, shot),
+        "changed": [{"name": one.name, "before": one.before, "after": one.after} for one in told],
+        "without_effect": idle,
+    }
 
 
 def run_data(session: Session, run: Run) -> dict[str, Any]:

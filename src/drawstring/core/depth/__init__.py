@@ -10,7 +10,7 @@ from drawstring.core.depth.making_checks import check_making
 from drawstring.core.depth.measure import DepthTally, FrameDistances, merged, tally
 from drawstring.core.depth.mist_settings import Beyond, Falloff, MistFrom, MistLayer, UpAxis
 from drawstring.core.depth.normalise import metric, normalise
-from drawstring.core.depth.reading_checks import check_ends, check_reading
+from drawstring.core.depth.reading_checks import check_known, check_reading
 from drawstring.core.depth.settings import (
     Along,
     Arrived,
@@ -26,7 +26,7 @@ from drawstring.core.depth.settings import (
 
 __all__ = [
     "check_making",
-    "check_ends",
+    "check_known",
     "check_reading",
     "Blur",
     "blur_radius",

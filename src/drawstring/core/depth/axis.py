@@ -4,6 +4,10 @@ With slopes u to the right and v down, a ray is sqrt(1 + u^2 + v^2) as long as i
 the two a pass holds is told from the position pass where there is one; else from planes: the reciprocal of
 the distance along the axis is an affine function of the film coordinates on any plane, that along the ray is
 not (R. Hartley, A. Zisserman, "Multiple View Geometry in Computer Vision", 2nd edition, 2004, ch. 13).
+
+Where no header tells the camera, the points tell it themselves: with points P and an eye at c, the distance
+along the axis is linear in P, the square of that along the ray is |P|^2 plus something linear in P. Two
+depth passes side by side tell, too: the square of their quotient is 1 + u^2 + v^2.
 """
 
 from __future__ import annotations
@@ -11,9 +15,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
+from scipy.linalg import rq
 
 from drawstring.core.arrays import Mask, Plane
 from drawstring.core.camera import Camera, Grid, Place, slopes
+from drawstring.core.depth.background import HUGE
 from drawstring.core.depth.settings import Along
 
 _BLOCK = 32
@@ -39,13 +46,17 @@ class AlongFound:
         How badly each reading fits: median relative difference to the position pass, or what fitted planes
         leave.
     by : str
-        "position", "planes", "projection" or "nothing".
+        "position", "points" (position without a camera), "twin" (another depth pass), "planes",
+        "projection" or "nothing".
+    focal_share : float or None
+        Focal length as a share of the film's width, where points or twin told it.
     """
 
     along: Along | None
     off_axis: float
     off_ray: float
     by: str
+    focal_share: float | None = None
 
 
 def ray_by_axis(camera: Camera, place: Place, shape: tuple[int, ...]) -> Grid:
@@ -78,7 +89,12 @@ def converted(z: Plane, camera: Camera, place: Place, *, held: Along, wanted: Al
 
 
 def along_of(
-    z: Plane, nothing: Mask, camera: Camera, place: Place, position: tuple[Plane, Plane, Plane] | None = None
+    z: Plane,
+    nothing: Mask,
+    camera: Camera,
+    place: Place,
+    position: tuple[Plane, Plane, Plane] | None = None,
+    twin: Plane | None = None,
 ) -> AlongFound:
     """Tell along which line a pass was measured.
 
@@ -89,12 +105,18 @@ def along_of(
     camera : Camera
     place : Place
     position : three (H, W) float32, optional
-        Points in the scene; only used where the header says where the camera stands.
+        Points in the scene.
+    twin : (H, W) float32, optional
+        Another depth pass of the same picture.
     """
     if camera.is_latlong:
         return AlongFound(Along.RAY, np.inf, 0.0, "projection")
     if position is not None and camera.position is not None and camera.forward is not None:
         return _by_position(z, nothing, camera, position)
+    if position is not None and (told := by_points(z, nothing, position, place)).along is not None:
+        return told
+    if twin is not None and (told := by_twin(z, twin, nothing, place)).along is not None:
+        return told
     if camera.has_lens:
         return _by_planes(z, nothing, camera, place)
     return AlongFound(None, np.inf, np.inf, "nothing")
@@ -116,6 +138,123 @@ def _by_position(z: Plane, nothing: Mask, camera: Camera, position: tuple[Plane,
     ):
         return AlongFound(None, off_axis, off_ray, "position")
     return AlongFound(Along.AXIS if off_axis < off_ray else Along.RAY, off_axis, off_ray, "position")
+
+
+def by_points(z: Plane, nothing: Mask, position: tuple[Plane, Plane, Plane], place: Place) -> AlongFound:
+    """Tell the line from points alone, by two least-squares fits; the lens follows from where they lie.
+
+    Parameters
+    ----------
+    z : (H, W) float32
+    nothing : (H, W) bool
+    position : three (H, W) float32
+        In any unit and any world.
+    place : Place
+    """
+    rows, cols = _sampled(~nothing & np.isfinite(position[0] + position[1] + position[2]))
+    if len(rows) < 64:
+        return AlongFound(None, np.inf, np.inf, "nothing")
+    here = z[rows, cols].astype(np.float64)
+    points = np.stack([axis[rows, cols].astype(np.float64) for axis in position], axis=-1)
+    points -= points.mean(axis=0)
+    points /= max(float(np.abs(points).max()), 1e-12)
+    ones, squares = np.ones(len(here)), (points**2).sum(axis=-1)
+    off_axis = _off(np.stack([*points.T, ones], axis=-1), here, here, is_square=False)
+    off_ray = _off(np.stack([squares, *points.T, ones], axis=-1), here**2, here, is_square=True)
+    better, worse = sorted((off_axis, off_ray))
+    if better > _AGREES or worse < _TELLING * max(better, 1e-7):
+        return AlongFound(None, off_axis, off_ray, "points")
+    along = Along.AXIS if off_axis < off_ray else Along.RAY
+    lens = _lens_of_points(points, *_film(rows, cols, place, z.shape))
+    return AlongFound(along, off_axis, off_ray, "points", lens)
+
+
+def by_twin(z: Plane, twin: Plane, nothing: Mask, place: Place) -> AlongFound:
+    """Tell the line from another depth pass, where one is along the ray and one along the axis.
+
+    Parameters
+    ----------
+    z, twin : (H, W) float32
+        In one unit.
+    nothing : (H, W) bool
+    place : Place
+    """
+    rows, cols = _sampled(~nothing & np.isfinite(twin) & (twin > 0) & (twin < HUGE))
+    if len(rows) < 64:
+        return AlongFound(None, np.inf, np.inf, "nothing")
+    x, y = _film(rows, cols, place, z.shape)
+    form = np.stack([np.ones(len(x)), x, y, x * x + y * y], axis=-1)
+    quotient = (z[rows, cols].astype(np.float64) / twin[rows, cols]) ** 2
+    found = []
+    for along, squares in ((Along.RAY, quotient), (Along.AXIS, 1 / quotient)):
+        fit = np.linalg.lstsq(form, squares, rcond=None)[0]
+        left = float(np.median(np.abs(form @ fit - squares)))
+        if not 0.0025 < fit[3] < 25 or left > _AGREES:
+            continue  # a lens of between a fifth of and twenty times the film's width
+        middle = fit[0] - (fit[1] ** 2 + fit[2] ** 2) / (4 * fit[3])
+        if abs(middle - 1) < 5 * _AGREES:  # equal where the axis goes through
+            found.append((along, left, float(fit[3] ** -0.5)))
+    if len(found) != 1:
+        return AlongFound(None, np.inf, np.inf, "twin")
+    along, left, focal = found[0]
+    off_axis, off_ray = (left, np.inf) if along is Along.AXIS else (np.inf, left)
+    return AlongFound(along, off_axis, off_ray, "twin", focal)
+
+
+def _sampled(seen: Mask, most: int = 4000) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """Give rows and columns of evenly spread pixels among those seen."""
+    rows, cols = np.nonzero(seen)
+    step = max(1, len(rows) // most)
+    return rows[::step], cols[::step]
+
+
+def _film(
+    rows: NDArray[np.intp], cols: NDArray[np.intp], place: Place, shape: tuple[int, ...]
+) -> tuple[Grid, Grid]:
+    """Give where pixels lie on the film, right and down of its middle, as shares of its width."""
+    x, y = place.pixels(shape)
+    shown = place.display
+    right = (np.broadcast_to(x, shape)[rows, cols] - shown.x_min) / shown.width - 0.5
+    down = (np.broadcast_to(y, shape)[rows, cols] - shown.y_min) / shown.height - 0.5
+    return right, down * shown.height / (shown.width * place.pixel_aspect)
+
+
+def _off(form: Grid, values: Grid, here: Grid, *, is_square: bool) -> float:
+    """Give the median relative error of a fit, the worst fifth left out: pixels at edges mix points."""
+    kept = np.ones(len(values), bool)
+    error = np.full(len(values), np.inf)
+    for _ in range(3):
+        guess = form @ np.linalg.lstsq(form[kept], values[kept], rcond=None)[0]
+        told = np.sqrt(np.maximum(guess, 0)) if is_square else guess
+        error = np.abs(told - here) / here
+        kept = error <= np.quantile(error, 0.8)
+    return float(np.median(error))
+
+
+def _lens_of_points(points: Grid, right: Grid, down: Grid) -> float | None:
+    """Give the focal length as a share of the film's width; None where points lie in a plane or do not fit.
+
+    The projection from points to film is found by the direct linear transformation and taken apart (Hartley
+    and Zisserman, as above, sections 7.1 and 6.2.4).
+    """
+    whole = np.concatenate([points, np.ones((len(points), 1))], axis=-1)
+    none = np.zeros_like(whole)
+    across = np.concatenate([whole, none, -right[:, None] * whole], axis=-1)
+    along = np.concatenate([none, whole, -down[:, None] * whole], axis=-1)
+    kept, projection, error = np.ones(len(points), bool), np.zeros((3, 4)), np.full(len(points), np.inf)
+    for _ in range(3):
+        _, sizes, ways = np.linalg.svd(np.concatenate([across[kept], along[kept]]), full_matrices=False)
+        if sizes[-2] < 1e-6 * sizes[0]:
+            return None
+        projection = ways[-1].reshape(3, 4)
+        shown = whole @ projection.T
+        with np.errstate(divide="ignore", invalid="ignore"):
+            error = np.hypot(shown[:, 0] / shown[:, 2] - right, shown[:, 1] / shown[:, 2] - down)
+        kept = error <= np.nanquantile(error, 0.8)
+    inner = np.abs(rq(projection[:, :3])[0])
+    fits = float(np.nanmedian(error)) < 1e-3 and inner[2, 2] > 0 and inner[1, 1] > 0
+    # A lens has one focal length for both directions.
+    return float(inner[0, 0] / inner[2, 2]) if fits and abs(inner[0, 0] / inner[1, 1] - 1) < 0.05 else None
 
 
 def _by_planes(z: Plane, nothing: Mask, camera: Camera, place: Place) -> AlongFound:

@@ -15,6 +15,22 @@ HUGE = 1e9
 """From here on a value means nothing: a million kilometres in metres."""
 
 
+def says_nothing_everywhere(z: Plane, alpha: Plane) -> bool:
+    """Whether alpha is 0 in every pixel although there are distances: then it tells nothing of coverage.
+
+    Renderers write such an alpha beside depth when the channel was asked for and never filled.
+
+    Examples
+    --------
+    >>> empty = np.zeros((1, 2), np.float32)
+    >>> says_nothing_everywhere(np.float32([[2, 3]]), empty)
+    True
+    >>> says_nothing_everywhere(np.float32([[np.inf, 0]]), empty)
+    False
+    """
+    return not alpha.any() and not nothing_there(z).all()
+
+
 def nothing_there(z: Plane, alpha: Plane | None = None) -> Mask:
     """Tell which pixels hold no distance.
 

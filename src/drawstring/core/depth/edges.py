@@ -19,6 +19,13 @@ from numpy.typing import NDArray
 from drawstring.core.arrays import Mask, Plane
 from drawstring.core.depth.settings import Edges
 
+FILTERED = 0.06
+"""Depth was filtered when at least this share of the pixels beside steps is mixed.
+
+In made scenes with thin, round and slanted things it comes to 0.13-0.30 where depth is filtered over the
+pixel, and to 0.001-0.022 where each pixel holds one sample.
+"""
+
 
 @dataclass(frozen=True)
 class EdgeMap:
@@ -42,7 +49,7 @@ class EdgeMap:
         return int((self.kind > 0).sum()), int((self.kind == 2).sum())
 
 
-def edge_map(z: Plane, nothing: Mask) -> EdgeMap:
+def edge_map(z: Plane, nothing: Mask, alpha: Plane | None = None) -> EdgeMap:
     """Find steps and mixed pixels.
 
     Parameters
@@ -50,7 +57,10 @@ def edge_map(z: Plane, nothing: Mask) -> EdgeMap:
     z : (H, W) float32, scene units
         Along the axis or along the ray.
     nothing : (H, W) bool
-        Where there is no distance; against it, a pixel that departs from a flat side is mixed, too.
+        Where there is no distance; against it, a pixel that departs from a flat side towards what is written
+        there is mixed, too.
+    alpha : (H, W) float32, optional
+        Coverage: what is covered whole is never mixed with nothing.
 
     Examples
     --------
@@ -59,24 +69,39 @@ def edge_map(z: Plane, nothing: Mask) -> EdgeMap:
     array([[0, 0, 1, 2, 1, 0, 0]], dtype=uint8)
     """
     # Compiled code is loaded when depth is looked at, not when anything of this package is.
-    from drawstring.core.depth.edge_kernel import scan_rows
+    from drawstring.core.depth.edge_kernel import FELLOWS, fellows, scan_rows
 
-    values = np.ascontiguousarray(z, np.float32)
+    values, empty = np.ascontiguousarray(z, np.float32), np.ascontiguousarray(nothing)
+    count = np.zeros(values.shape, np.uint8)
+    fellows(values, empty, count)
+    alone = count < FELLOWS
+    part = np.ones(values.shape, bool) if alpha is None else (alpha > 0) & (alpha < 1)
     kind = np.zeros(values.shape, np.uint8)
     nearer, further = values.copy(), values.copy()
-    scan_rows(values, np.ascontiguousarray(nothing), kind, nearer, further)
+    scan_rows(values, empty, alone, part, kind, nearer, further)
     # Columns are rows of the turned picture.
     turned = np.zeros(values.T.shape, np.uint8)
     near_t, far_t = np.ascontiguousarray(nearer.T), np.ascontiguousarray(further.T)
-    scan_rows(np.ascontiguousarray(values.T), np.ascontiguousarray(nothing.T), turned, near_t, far_t)
+    down_z, down_empty = np.ascontiguousarray(values.T), np.ascontiguousarray(empty.T)
+    down_alone, down_part = np.ascontiguousarray(alone.T), np.ascontiguousarray(part.T)
+    scan_rows(down_z, down_empty, down_alone, down_part, turned, near_t, far_t)
     down = turned.T == 2
     fresh = down & (kind != 2)
     nearer[fresh], further[fresh] = near_t.T[fresh], far_t.T[fresh]
-    return EdgeMap(np.maximum(kind, turned.T), nearer, further)
+    kind = np.maximum(kind, turned.T)
+    if (kind == 2).sum() < FILTERED * (kind > 0).sum():
+        # Few lie between two sides: not filtered, but thin things as they are.
+        return EdgeMap(np.minimum(kind, 1), values.copy(), values.copy())
+    return EdgeMap(kind, nearer, further)
 
 
-def repaired(z: Plane, nothing: Mask, edges: Edges) -> Plane:
+def repaired(z: Plane, nothing: Mask, edges: Edges, *, alpha: Plane | None = None) -> Plane:
     """Give mixed pixels to one of their two sides; everything else stays bit by bit.
+
+    Parameters
+    ----------
+    alpha : (H, W) float32, optional
+        As `edge_map` has it.
 
     Examples
     --------
@@ -86,6 +111,6 @@ def repaired(z: Plane, nothing: Mask, edges: Edges) -> Plane:
     """
     if edges is Edges.AS_THEY_CAME:
         return z
-    found = edge_map(z, nothing)
+    found = edge_map(z, nothing, alpha)
     side = found.nearer if edges is Edges.NEARER else found.further
     return np.where(found.kind == 2, side, z)

@@ -11,6 +11,7 @@ import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -34,7 +35,9 @@ class DepthTally:
     pixels, nothing, nan, negative : int
         All pixels; those without a distance; the faulty ones among these.
     nearest, furthest : float
-        Exact ends, in the scene's unit; NaN where no pixel holds a distance.
+        Exact ends, in the scene's unit, of pixels that are whole: neither mixed at an edge nor within
+        two pixels of where there is nothing, unless there are no others. NaN where no pixel holds a
+        distance.
     first_bin : int
         Number of the first fine bin in `counts`.
     counts : (N,) int64
@@ -75,7 +78,10 @@ class DepthTally:
         below = np.cumsum(self.counts)
         at = int(np.searchsorted(below, percent / 100 * self.seen))
         low, high = bin_edges(np.array([self.first_bin + at, self.first_bin + at + 1]))
-        return float(min(max((low + high) / 2, self.nearest), self.furthest))
+        middle = float(low + high) / 2
+        # Within the bin of an end, the end itself is known exactly.
+        middle = max(middle, self.nearest) if at == 0 and self.nearest <= high else middle
+        return min(middle, self.furthest) if at == len(self.counts) - 1 and self.furthest >= low else middle
 
     def share_nearer(self, distance: float) -> float:
         """Give the share of seen pixels nearer than a distance, to the width of one bin."""
@@ -86,11 +92,14 @@ class DepthTally:
         return 1 - self._count_below(math.nextafter(distance, math.inf)) / self.seen if self.seen else 0.0
 
     def _count_below(self, distance: float) -> float:
-        if distance <= self.nearest:
+        if not len(self.counts) or distance <= 0:
             return 0.0
-        if distance > self.furthest:
-            return float(self.seen)
         at = _bin_of(distance) - self.first_bin
+        if at < 0 or distance == self.nearest:
+            # Whatever lies before the nearest whole pixel is mixed with nothing, unless it is a bin nearer.
+            return float(self.counts[: max(0, at)].sum())
+        if at >= len(self.counts):
+            return float(self.seen)
         low, high = bin_edges(np.array([self.first_bin + at, self.first_bin + at + 1]))
         inside = float(self.counts[at]) * (distance - low) / (high - low)
         return float(self.counts[:at].sum()) + float(inside)
@@ -114,7 +123,7 @@ def tally(z: Plane, alpha: Plane | None = None, *, nothing: Mask | None = None) 
     ----------
     z : (H, W) float32, scene units
     alpha : (H, W) float32, optional
-        Where it is 0 there is nothing.
+        Where it is 0 there is nothing; where it is between 0 and 1, what is mixed with nothing.
     nothing : (H, W) bool, optional
         When it is known already.
 
@@ -130,14 +139,22 @@ def tally(z: Plane, alpha: Plane | None = None, *, nothing: Mask | None = None) 
     empty = np.zeros(0, np.int64)
     if not seen.size:
         return DepthTally(z.size, z.size, nan, negative, math.nan, math.nan, 0, empty, 0, 0, *ways)
-    edges, mixed = edge_map(z, nothing).counts
+    found = edge_map(z, nothing, alpha)
+    edges, mixed = found.counts
+    ends = z[_whole(nothing) & (found.kind != 2)]
+    ends = ends if ends.size else seen
     bins = seen.view(np.int32) >> _SHIFT
     first = int(bins.min())
     counts = np.bincount(bins - first).astype(np.int64)
     return DepthTally(
-        z.size, z.size - seen.size, nan, negative, float(seen.min()), float(seen.max()), first, counts,
+        z.size, z.size - seen.size, nan, negative, float(ends.min()), float(ends.max()), first, counts,
         edges, mixed, *ways,
     )  # fmt: skip
+
+
+def _whole(nothing: Mask) -> Mask:
+    """Tell which pixels lie more than two pixels from any without a distance, and so hold nothing of it."""
+    return np.asarray(cv2.dilate(nothing.astype(np.uint8), np.ones((5, 5), np.uint8)) == 0)
 
 
 @dataclass(frozen=True)

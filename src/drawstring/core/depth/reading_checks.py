@@ -21,11 +21,11 @@ def check_reading(
     settings: DepthSettings,
     *,
     along: Mapping[str, Any] | None,
-    camera: Camera,
     said_unit: str,
     looks_normalised: bool,
     unit: str,
     where: str,
+    alpha_is_empty: bool = False,
 ) -> list[Finding]:
     """Check how the pass is read against what was measured and what its header says.
 
@@ -35,18 +35,31 @@ def check_reading(
         As it was measured with these settings.
     along : mapping or None
         Along which line the distances were found to be measured ("is", "by").
-    camera : Camera
     said_unit : str
         The unit that the header names; empty where it names none.
     looks_normalised : bool
         Whether the pass was recognised as values from 0 to 1.
     unit, where : str
         For the words.
+    alpha_is_empty : bool
+        Whether alpha is 0 in every frame.
     """
     arrived = settings.arrived
-    if arrived.holds is Held.SHARES:
-        return []
     found = []
+    if alpha_is_empty and tally.seen:
+        found.append(
+            Finding(
+                "depth-alpha-empty",
+                Severity.NOTES,
+                "Alpha is 0 everywhere, and the depth pass holds distances all the same.",
+                where,
+                "Taken at its word, it would say that there is nothing in the picture.",
+                "It is not believed here: distances count where there are any. Ask the renderer for alpha "
+                "if the picture is to be laid over another.",
+            )
+        )
+    if arrived.holds is Held.SHARES:
+        return found
     if looks_normalised and tally.seen and tally.furthest <= 1.001:
         found.append(
             Finding(
@@ -74,7 +87,12 @@ def check_reading(
         )
     told = along.get("is") if along else None
     if told and told != arrived.along.value and not looks_normalised:
-        by = {"position": "the position pass", "planes": "flat surfaces"}.get(str(along and along["by"]), "")
+        by = {
+            "position": "the position pass",
+            "points": "the position pass",
+            "twin": "the other depth pass",
+            "planes": "flat surfaces",
+        }.get(str(along and along["by"]), "")
         found.append(
             Finding(
                 "depth-other-line",
@@ -97,19 +115,6 @@ def check_reading(
                 "In the corners of a wide picture the two differ; in the middle they do not.",
                 f"It is read as along the {arrived.along.value}: ask the renderer, "
                 "or have a position pass rendered.",
-            )
-        )
-    if arrived.along is not settings.along and not lens_of(arrived, camera).has_lens:
-        found.append(
-            Finding(
-                "depth-lens-unknown",
-                Severity.STOPS,
-                f"Distances along the {arrived.along.value} are to be used along the "
-                f"{settings.along.value}, but no lens is known.",
-                where,
-                "Without its angle, one can't be turned into the other.",
-                "Type focal length and film width, or use the distances as they came.",
-                mends=(Mend("use them as they came", Does.SET, (("depth.along", arrived.along.value),)),),
             )
         )
     return found + _ways(tally, where)
@@ -162,11 +167,40 @@ def _apart(a: float, b: float) -> float:
     return max(a / b, b / a)
 
 
-def check_ends(settings: DepthSettings, where: str) -> list[Finding]:
-    """Check that values from 0 to 1 can be read at all: that is known before anything is measured."""
+def check_known(
+    settings: DepthSettings, camera: Camera, where: str, *, focal_share: float | None = None
+) -> list[Finding]:
+    """Check that everything is known that the reading needs, before anything is measured.
+
+    That is the ends of values from 0 to 1, and the lens where rays and axis are turned into each other.
+
+    Parameters
+    ----------
+    focal_share : float, optional
+        Focal length as a share of the film's width, where points or another depth pass told it.
+    """
+    found: list[Finding] = []
+    arrived = settings.arrived
+    if arrived.along is not settings.along and not lens_of(arrived, camera).has_lens:
+        found.append(
+            Finding(
+                "depth-lens-unknown",
+                Severity.STOPS,
+                f"Distances along the {arrived.along.value} are to be used along the "
+                f"{settings.along.value}, but no lens is known.",
+                where,
+                "Without its angle, one can't be turned into the other.",
+                "Type focal length and film width, or use the distances as they came.",
+                mends=(
+                    *_lens_mends(focal_share),
+                    Mend("use them as they came", Does.SET, (("depth.along", arrived.along.value),)),
+                ),
+            )
+        )
     if can_be_read(settings):
-        return []
+        return found
     return [
+        *found,
         Finding(
             "depth-ends-unknown",
             Severity.STOPS,
@@ -174,8 +208,20 @@ def check_ends(settings: DepthSettings, where: str) -> list[Finding]:
             where,
             "A value between 0 and 1 stands for no distance without them.",
             "Type the near and far with which it was normalised; or have real depth rendered.",
-        )
+        ),
     ]
+
+
+FILM_MM = 36.0
+"""Width of the film for which a measured lens is told; only the quotient matters."""
+
+
+def _lens_mends(focal_share: float | None) -> tuple[Mend, ...]:
+    if focal_share is None:
+        return ()
+    focal = f"{focal_share * FILM_MM:.4g}"
+    values = (("depth.arrived.focal_mm", focal), ("depth.arrived.filmback_mm", f"{FILM_MM:g}"))
+    return (Mend(f"take the measured lens, {focal} mm on {FILM_MM:g} mm", Does.SET, values),)
 
 
 def _ways(tally: DepthTally, where: str) -> list[Finding]:

@@ -12,7 +12,7 @@ from drawstring.core.eyes.pair_checks import check_pair, check_times
 from drawstring.core.eyes.screen_checks import check_forms, check_round, check_screen
 from drawstring.core.eyes.settings import Came, EyesSettings
 from drawstring.core.eyes.told import Eyes, set_eyes
-from drawstring.core.findings import Finding, Mend, Severity, show_pass
+from drawstring.core.findings import Does, Finding, Mend, Severity, show_pass
 
 
 def check_eyes(
@@ -23,6 +23,8 @@ def check_eyes(
     width: int,
     missing: Mapping[str, Sequence[int]],
     has_depth: Mapping[str, bool],
+    alone: Sequence[str] = (),
+    has_lens: bool = True,
     sizes: Mapping[str, tuple[int, int]],
     lossy: Sequence[str],
     size: tuple[int, int],
@@ -42,6 +44,10 @@ def check_eyes(
     missing : mapping of "left" and "right" to frames
         Which frames came for one eye only.
     has_depth : mapping of "left" and "right" to bool
+    alone : sequence of str
+        Passes that go out in forms of a pair, and came for one eye only.
+    has_lens : bool
+        Whether the lens is known, from which the other eye would be made.
     sizes : mapping of "left" and "right" to (width, height)
         In which the eyes came; empty where one picture holds both.
     lossy : sequence of str
@@ -103,6 +109,36 @@ def check_eyes(
                 where,
                 "Depth goes out for one eye only, and nothing made from it fits the other.",
                 "Have it rendered for both, or leave depth out of the package.",
+            )
+        )
+    if alone and settings.deliver and not fault:
+        found.append(
+            Finding(
+                "eyes-pass-one",
+                Severity.STOPS,
+                f"{', '.join(alone)} came for one eye only.",
+                where,
+                "Forms of a pair hold every pass twice; without it no frame of them can be written.",
+                "Have it rendered for the other eye, too, or leave it out of the package.",
+                mends=(
+                    Mend(
+                        "leave it out" if len(alone) == 1 else "leave them out",
+                        Does.SET,
+                        tuple((f"pack.{name}.goes", "no") for name in alone),
+                    ),
+                ),
+            )
+        )
+    if settings.came is Came.ONE and not fault and not has_lens:
+        found.append(
+            Finding(
+                "eyes-lens-unknown",
+                Severity.STOPS,
+                "The other eye can't be made: the lens is not known.",
+                where,
+                "How far things move between the eyes follows from focal length and film width.",
+                "Type both at Depth (as it came), have them written into the header, or do without the eye.",
+                mends=(set_eyes("do without the other eye", needed="no"),),
             )
         )
     found += check_screen(settings, told, width, where)

@@ -68,7 +68,7 @@ def _distance(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment
 
 def _edges(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[Plane]:
     here = read_distances(pixels, passes, recipe.depth, at, repair=False)
-    return [np.asarray(edge_map(here.z, here.nothing).kind * 0.5, np.float32)]
+    return [np.asarray(edge_map(here.z, here.nothing, here.alpha).kind * 0.5, np.float32)]
 
 
 def _layers(recipe: Recipe) -> list[MistLayer]:

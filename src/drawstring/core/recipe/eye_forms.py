@@ -28,7 +28,7 @@ from drawstring.core.recipe.pair_views import is_pair_ready, views_of_pair
 from drawstring.core.recipe.pairs import Pair, is_mixed, moved_eyes, pair_inputs, pair_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.results import available_results, find_result, is_sent, result_named
-from drawstring.core.recipe.sources import Pixels, of_view
+from drawstring.core.recipe.sources import Pixels, of_view, pass_named
 from drawstring.core.recipe.spaces import in_working_space
 
 VIEWS = ("left", "right")
@@ -48,6 +48,21 @@ def goes_in_forms(passes: Sequence[Pass], recipe: Recipe) -> list[OutputChannel]
     # A form is one file of one part, whatever the shot's own files are.
     plain = recipe.pack.model_copy(update={"parts": Parts.ONE, "files": Files.ONE, "constants": ()})
     return lay_out(mine, results, plain)[0]
+
+
+def passes_alone(passes: Sequence[Pass], recipe: Recipe) -> list[str]:
+    """Give what goes out in forms, and came for one of the two eyes only."""
+    left, right = views_of_pair(passes, recipe)
+    if left == right:
+        return []
+    mine, other = of_view(passes, left), of_view(passes, right)
+    names = dict.fromkeys([Role.BEAUTY.value, *(one.source for one in goes_in_forms(passes, recipe))])
+    both = set(available_results(mine, recipe)) & set(available_results(other, recipe))
+    return [
+        name
+        for name in names
+        if name not in both and not (pass_named(name, mine) and pass_named(name, other))
+    ]
 
 
 def wanted_forms(passes: Sequence[Pass], recipe: Recipe) -> tuple[Form, ...]:

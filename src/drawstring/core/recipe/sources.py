@@ -13,7 +13,7 @@ import numpy as np
 
 from drawstring.core.arrays import Mask, Picture, Plane, Stored
 from drawstring.core.camera import Camera, Moment
-from drawstring.core.depth.background import nothing_there
+from drawstring.core.depth.background import nothing_there, says_nothing_everywhere
 from drawstring.core.depth.edges import repaired
 from drawstring.core.depth.reading import distances, lens_of
 from drawstring.core.depth.settings import DepthSettings, Held
@@ -119,8 +119,12 @@ def read_distances(
     camera = lens_of(settings.arrived, at.camera(ref.source, ref.part))
     z = distances(raw, settings, camera, at)
     # "Nothing" is told from the numbers as they came: a huge number in another unit is no distance either.
-    nothing = nothing_there(z if settings.arrived.holds is Held.SHARES else raw, alpha)
-    return Distances(repaired(z, nothing, settings.edges) if repair else z, nothing, alpha, camera)
+    numbers = z if settings.arrived.holds is Held.SHARES else raw
+    if alpha is not None and says_nothing_everywhere(numbers, alpha):
+        alpha = None
+    nothing = nothing_there(numbers, alpha)
+    mended = repaired(z, nothing, settings.edges, alpha=alpha) if repair else z
+    return Distances(mended, nothing, alpha, camera)
 
 
 def picture_of(pixels: Pixels, passes: Sequence[Pass]) -> Picture:

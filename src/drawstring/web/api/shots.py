@@ -13,7 +13,7 @@ from drawstring.core.pack.profile import read_profile, written
 from drawstring.runs.estimate import TRY_S, try_frames
 from drawstring.runs.planning import plan_to_try
 from drawstring.store import correcting, deliveries, profiles, recipes, sharing, shows
-from drawstring.store.telling import outcome_data, shot_data, show_data
+from drawstring.store.telling import change_data, outcome_data, shot_data, show_data
 from drawstring.web.api.bodies import (
     ForMany,
     KnotName,
@@ -95,11 +95,12 @@ def set_values(show: str, shot: str) -> dict[str, Any]:
     asked = read_body(Values)
     with work() as session:
         one = shot_of(session, show, shot)
+        before = recipes.current(session, one)
         recipes.set_values(session, one, asked.values, by=g.holder, frame=asked.frame)
         if asked.settle and one.delivery:
             for knot in dict.fromkeys(name.partition(".")[0] for name in asked.values):
                 recipes.settle(session, one, knot, by=g.holder)
-        return shot_data(session, one)
+        return change_data(session, one, before)
 
 
 @bp.put("/shows/<show>/shots/<shot>/recipe")
