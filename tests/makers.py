@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from importlib.resources import files
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import OpenEXR
@@ -103,6 +104,11 @@ def wait_for(is_so: Callable[[], object], *, seconds: float = 60) -> None:
     while not is_so():
         assert time.monotonic() < until, "it did not come to be in time"
         time.sleep(0.1)
+
+
+def wait_in(page: Any, expression: str, *, arg: object = None, timeout: int = 30_000) -> None:
+    """Wait until something is so in a page, asked from outside: its policy lets it evaluate nothing."""
+    wait_for(lambda: page.evaluate(expression, arg), seconds=timeout / 1000)
 
 
 def carry_out_here(session: Session, run: Run) -> None:

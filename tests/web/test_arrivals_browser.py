@@ -5,7 +5,7 @@ import zipfile
 import cv2
 import numpy as np
 import pytest
-from makers import wait_for
+from makers import wait_for, wait_in
 
 from drawstring.standins.tidewrack import make_faults
 from drawstring.store import scans, shows
@@ -39,7 +39,8 @@ def bench_of(page, code: str) -> None:
 
 
 def in_well(page, name: str, slot: str = "a") -> None:
-    page.wait_for_function(
+    wait_in(
+        page,
         "([slot, part]) => document.querySelector('#well canvas').dataset[slot]?.includes(part)",
         arg=[slot, f'"{name}"'],
     )
@@ -57,7 +58,7 @@ def test_a_pass_is_corrected_once_and_never_again(arrivals, sessions):
     # From now on a scan knows it: the folder is looked through again, nobody is asked.
     page.goto("/shows/Tidewrack/arrivals?chosen=TW160~3")
     page.keyboard.press("s")
-    page.wait_for_function("() => document.querySelectorAll('.candidate').length === 9", timeout=60_000)
+    wait_in(page, "() => document.querySelectorAll('.candidate').length === 9", timeout=60_000)
     page.locator(".candidate", has_text="TW160").click()
     card = page.locator(".found-passes li", has_text="rust_streaks")
     card.wait_for()

@@ -8,7 +8,7 @@ import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
 import pytest
-from makers import FRAMES, wait_for
+from makers import FRAMES, wait_for, wait_in
 
 from drawstring.core.colour import through_view
 from drawstring.core.depth import DepthSettings, normalise, nothing_there
@@ -40,7 +40,8 @@ def shown_at(page, rows: np.ndarray, cols: np.ndarray) -> np.ndarray:
 
 def in_well(page, name: str, frame: int, slot: str = "a"):
     """Wait until a picture lies in the well."""
-    page.wait_for_function(
+    wait_in(
+        page,
         "([slot, start]) => document.querySelector('#well canvas').dataset[slot]?.startsWith(start)",
         arg=[slot, f'[{frame},"{name}",'],
     )
@@ -59,7 +60,7 @@ def test_from_a_folder_to_a_proven_package(page, source, sessions):
     page.get_by_label("Code").fill("Tidewrack")
     page.get_by_role("button", name="Make the show").click()
     page.get_by_role("link", name="Scan for arrivals", exact=True).click()
-    page.get_by_label("Folder").fill("tidewrack/TW010")
+    page.get_by_label("Folder", exact=True).fill("tidewrack/TW010")
     page.get_by_role("button", name="Scan").click()
     passes = page.locator(".found-passes li")
     passes.nth(14).wait_for(timeout=60_000)

@@ -3,7 +3,7 @@
 import numpy as np
 import OpenEXR
 import pytest
-from makers import wait_for
+from makers import wait_for, wait_in
 from test_browser import canvas_pixels, in_well, place_of, shown_at
 from test_depth_browser import COLS, ROWS
 
@@ -48,7 +48,7 @@ def picture(sources, code: str, eye: str, number: int = MIDDLE) -> np.ndarray:
 
 
 def mode_is(page, mode: str) -> None:
-    page.wait_for_function("mode => document.querySelector('#well canvas').dataset.mode === mode", arg=mode)
+    wait_in(page, "mode => document.querySelector('#well canvas').dataset.mode === mode", arg=mode)
 
 
 def test_a_pair_is_looked_at_moved_swapped_and_packed(page, accepted, eyes_of, sources):

@@ -6,6 +6,7 @@ import urllib.request
 import zipfile
 
 import OpenEXR
+from makers import wait_in
 
 from drawstring.store import recipes, shows
 from drawstring.store.models import Package
@@ -33,14 +34,15 @@ def test_what_is_asked_for_is_set_ordered_run_and_handed_on(page, fog, sessions,
     place = before.index("depth")
     for times in (1, 2):
         page.keyboard.press("Alt+ArrowUp")
-        page.wait_for_function(
+        wait_in(
+            page,
             "place => [...document.querySelectorAll('.targets li')][place]?.dataset.name === 'depth'"
             " && document.activeElement.dataset.move === 'depth'",
             arg=place - times,
         )
     # And by dragging: emission onto the first row goes before it.
     page.locator(".targets li[data-name=emission]").drag_to(page.locator(".targets li").first)
-    page.wait_for_function("document.querySelector('.targets li').dataset.name === 'emission'")
+    wait_in(page, "document.querySelector('.targets li').dataset.name === 'emission'")
     assert pack_of(sessions).order[0] == "emission"
     # A name that is no name is refused beside its field, and what was typed stays.
     field = page.get_by_label("Layer name of depth", exact=True)
@@ -50,7 +52,7 @@ def test_what_is_asked_for_is_set_ordered_run_and_handed_on(page, fog, sessions,
     assert field.input_value() == "z..far"
     field.fill("z.far")
     field.press("Enter")
-    page.wait_for_function("document.querySelector('#pack-depth-note').innerText === ''")
+    wait_in(page, "document.querySelector('#pack-depth-note').innerText === ''")
     page.get_by_text("contact sheet").click()
     page.locator("#pack-picture_view").wait_for()
     page.locator("#estimate").get_by_text("channels bit by bit").wait_for(timeout=90_000)
@@ -72,8 +74,10 @@ def test_what_is_asked_for_is_set_ordered_run_and_handed_on(page, fog, sessions,
         assert list(file.channels()) == ["z.far.Z"]
     sheet = page.get_by_alt_text("Contact sheet of TW010")
     sheet.scroll_into_view_if_needed()
-    page.wait_for_function(
-        "alt => document.querySelector(`img[alt='${alt}']`).naturalWidth > 1000", arg="Contact sheet of TW010"
+    wait_in(
+        page,
+        "alt => document.querySelector(`img[alt='${alt}']`).naturalWidth > 1000",
+        arg="Contact sheet of TW010",
     )
     base = page.url.partition("/packages")[0]
     with urllib.request.urlopen(f"{base}/packages/{number}/zip") as answer:

@@ -131,7 +131,7 @@ def test_pages_carry_a_strict_policy_and_scripts_are_named_by_what_they_hold(cli
     for one in scripts:
         with client.get(one, headers={"Accept-Encoding": "gzip, deflate"}) as answer:
             assert "immutable" in answer.headers["Cache-Control"] and answer.status_code == 200
-            if one.endswith((".js", ".css")):
+            if one.endswith((".js", ".css")) and len(answer.data) > 1000:
                 assert answer.headers["Content-Encoding"] in ("gzip", "deflate")
     assert client.get(f"/shots/{fog.id}/depth", headers={"Accept-Encoding": "gzip"}).headers[
         "Content-Encoding"

@@ -335,6 +335,17 @@ def _pass_findings(report: SequenceReport, passes: list[Pass]) -> list[Finding]:
                     "Ask the renderer for 32-bit float in this pass.", pass_name=one.name,
                 )
             )  # fmt: skip
+        if one.role is Role.ID and "filtered" in one.traits:
+            found.append(
+                Finding(
+                    "id-filtered", Severity.WARNS,
+                    f"{one.name} was filtered: at edges it holds numbers between those of two things.",
+                    f"{report.pattern}, {one.layer}",
+                    "Such a number names a third thing, or none: mattes made from it have lines around them.",
+                    "Ask the renderer for this pass without a pixel filter, or for hashed names.",
+                    pass_name=one.name,
+                )
+            )  # fmt: skip
     if report.facts and any(part.name == "" and _is_chroma(part) for part in report.facts.parts):
         found.append(
             Finding(

@@ -17,7 +17,13 @@ from drawstring.core.passes.dictionary import Entry, look_up
 from drawstring.core.passes.layers import Layer, layers_of, ranked_name
 from drawstring.core.passes.naming import Claim, role_from_name
 from drawstring.core.passes.roles import COLOUR_ROLES, HASHED_ROLES, Role
-from drawstring.core.passes.values import contradiction, depth_traits, normal_traits, role_from_values
+from drawstring.core.passes.values import (
+    contradiction,
+    depth_traits,
+    id_traits,
+    normal_traits,
+    role_from_values,
+)
 
 LOOK_BELOW = 0.7
 """Below this confidence a person should look."""
@@ -153,8 +159,9 @@ def with_names(passes: Sequence[Pass], *, default_view: str | None = None) -> li
 
 
 def _rank(one: Pass) -> tuple[bool, bool, float]:
-    """Order passes of one role: people's word first, denoised before noisy, then the surest."""
-    return one.confidence < 1, "noisy" in one.traits or "raw" in one.traits, -one.confidence
+    """Order passes of one role: people's word first, what is whole before what is made of it, the surest."""
+    lesser = {"noisy", "raw", "filtered"} | ({"normalised"} if one.role is Role.DEPTH else set())
+    return one.confidence < 1, bool(lesser & set(one.traits)), -one.confidence
 
 
 def _is_twin(one: Pass) -> bool:
@@ -187,6 +194,8 @@ def _taken(
     if planes and claim.role is Role.DEPTH:
         seen = depth_traits(planes[0], _alpha(pixels or {}))
         traits = tuple(t for t in traits if t not in ("metric", "normalised")) + seen
+    elif planes and claim.role is Role.ID:
+        traits += id_traits(planes[0])
     elif planes and claim.role is Role.NORMAL:
         traits += normal_traits(planes)
     return Pass(

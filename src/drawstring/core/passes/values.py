@@ -90,7 +90,9 @@ def _hashed(seen: Pixels) -> str | None:
 
 
 def _whole_numbers(seen: Pixels) -> str | None:
-    broken = float((seen[:, 0] != np.round(seen[:, 0])).mean())
+    broken = 1 - whole_share(seen[:, 0])
+    if FILTERED_ID <= 1 - broken and len(np.unique(seen[:, 0][seen[:, 0] == np.round(seen[:, 0])])) > 2:
+        return None
     codes = seen[:, 0] * 65535
     if broken <= 0.02 or seen[:, 0].max() <= 1 and np.abs(codes - np.round(codes)).max() < 1e-2:
         return None
@@ -128,12 +130,33 @@ def role_from_values(planes: Sequence[Stored]) -> tuple[Role, str] | None:
     return None
 
 
+FILTERED_ID = 0.7
+"""From this share of whole numbers on, the others are edges at which a renderer has mixed two of them."""
+
+
+def whole_share(values: NDArray[np.float64]) -> float:
+    """Give the share of whole numbers among values that are not 0, which stands for nothing."""
+    told = values[values != 0]
+    return float((told == np.round(told)).mean()) if len(told) else 1.0
+
+
+def id_traits(plane: Stored) -> tuple[str, ...]:
+    """Tell numbers that were filtered over the pixel from those that name one thing each."""
+    seen = sample([plane])[:, 0]
+    seen = seen[np.isfinite(seen)]
+    return ("filtered",) if FILTERED_ID <= whole_share(seen) < 0.98 else ()
+
+
 def _one_channel(pixels: NDArray[np.float64], seen: NDArray[np.float64]) -> tuple[Role, str] | None:
     distinct = len(np.unique(seen))
     if (seen == np.round(seen)).all() and 2 < distinct <= 4096 and seen.max() >= 3 and seen.min() >= 0:
         return Role.ID, f"{distinct} different whole numbers"
     if (seen < 0).any():
         return None
+    whole = seen[seen == np.round(seen)]
+    names = np.unique(whole[(whole > 0) & (whole < HUGE)])
+    if whole_share(seen[seen < HUGE]) >= FILTERED_ID and 3 <= len(names) <= 4096 and names.max() >= 3:
+        return Role.ID, f"{len(names)} different whole numbers, mixed at edges"
     known = seen[seen < HUGE]
     near, far = np.percentile(known, [2, 98]) if len(known) else (0.0, 0.0)
     empty = float((np.isinf(pixels) | (pixels >= HUGE)).mean())
