@@ -120,7 +120,7 @@ def test_measurements_come_back_as_they_were(session, shot, report, candidate):
     whole = measuring.whole_tally(session, shot.delivery.measured("depth"))
     assert whole.pixels == 2400 and whole.nearest == min(one.nearest for one in tallies.values())
     assert whole.percentile(50) == measuring.tally_from_json(measuring.tally_to_json(whole)).percentile(50)
-    assert "1 frames could not be measured: torn" in shot.delivery.measured("depth").note
+    assert "1 frame could not be counted: torn" in shot.delivery.measured("depth").note
 
 
 def test_codes_names_and_units_are_checked(session, shot):

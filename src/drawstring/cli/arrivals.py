@@ -229,18 +229,29 @@ def import_dictionary(
 @main.command("patterns")
 @click.argument("show")
 @click.argument("pattern", nargs=-1)
+@click.option("--pass", "passes", multiple=True, metavar="WORD", help="A word in names that is a pass.")
+@click.option("--view", "views", multiple=True, metavar="WORD", help="A word in names that is a view.")
 @as_json
 @click.pass_obj
 def patterns_command(
-    installation: Installation, show: str, pattern: tuple[str, ...], wants_json: bool
+    installation: Installation,
+    show: str,
+    pattern: tuple[str, ...],
+    passes: tuple[str, ...],
+    views: tuple[str, ...],
+    wants_json: bool,
 ) -> None:
     """Set what the paths of SHOW mean, such as {shot}_{pass}_{version}.{frame}; without one, print them."""
     with opened(installation) as session:
         one = shows.find_show(session, show)
         if pattern:
             scans.set_patterns(session, one, list(pattern))
-        data = {"patterns": list(one.patterns)}
-    say(data, wants_json, lambda: "\n".join(data["patterns"]) or "No pattern yet; names are guessed.")
+        for taken, words in (("pass", passes), ("view", views)):
+            if words:
+                scans.take_words(session, one, words, taken)
+        data = {"patterns": list(one.patterns), "words": dict(one.words)}
+        lines = [*one.patterns, *(f"{word}: a {taken}" for word, taken in one.words.items())]
+    say(data, wants_json, lambda: "\n".join(lines) or "No pattern yet; names are guessed.")
 
 
 @main.command("findings")

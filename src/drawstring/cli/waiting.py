@@ -51,6 +51,7 @@ def scanned(installation: Installation, folder: str, show: Show | None = None) -
             roots=installation.root_list,
             patterns=show.patterns if show else (),
             dictionary=correcting.dictionary_of(show) if show else (),
+            words=show.words if show else None,
             fps=show.fps if show else 0.0,
             surveyor=readers.survey,
             recogniser=readers.recognise,

@@ -140,6 +140,7 @@ def carry_out_scan(
         row.state, row.done = "scanning", 0
         folder, show = row.folder, row.show
         patterns, fps, dictionary = list(show.patterns), show.fps, correcting.dictionary_of(show)
+        words = dict(show.words)
     last = 0.0
 
     def told(doing: str, done: int, total: int) -> None:
@@ -154,7 +155,8 @@ def carry_out_scan(
 
     try:
         found = scan(
-            folder, roots=roots, patterns=patterns, dictionary=dictionary, fps=fps, surveyor=readers.survey,
+            folder, roots=roots, patterns=patterns, dictionary=dictionary, words=words, fps=fps,
+            surveyor=readers.survey,
             recogniser=readers.recognise, told=told,
         )  # fmt: skip
         plain, fault = scan_to_json(found), {}

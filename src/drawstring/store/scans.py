@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, undefer
 
 from drawstring.core.arrivals import Candidate, Scan, check_pattern
-from drawstring.core.errors import ConflictError, DrawstringError, MissingError
+from drawstring.core.errors import ConflictError, DrawstringError, MissingError, SettingError
 from drawstring.store import deliveries
 from drawstring.store.facts import scan_from_json
 from drawstring.store.models import Delivery, ScanRow, Shot, Show, WatchedFolder, now
@@ -186,6 +187,24 @@ def set_patterns(session: Session, show: Show, patterns: list[str]) -> None:
         A pattern can't be read; nothing is changed.
     """
     show.patterns = [check_pattern(one) for one in patterns if one.strip()]
+    session.flush()
+
+
+def take_words(session: Session, show: Show, words: Iterable[str], taken: str) -> None:
+    """Remember for a show whether words in its file names are views or passes.
+
+    Raises
+    ------
+    SettingError
+        They are to be something else, or there is no word.
+    """
+    kept = [word.strip() for word in words if word.strip()]
+    if taken not in ("pass", "view") or not kept or any(len(word) > 80 for word in kept):
+        raise SettingError(
+            f"“{', '.join(kept)[:80]}” can't be taken for “{taken[:20]}”.", where="arrivals.words",
+            why="Nothing was changed.", remedy="Words in names are views or passes.",
+        )  # fmt: skip
+    show.words = {**show.words, **dict.fromkeys(kept, taken)}
     session.flush()
 
 

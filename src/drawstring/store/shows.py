@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -79,6 +80,7 @@ def make_shot(session: Session, show: Show, code: str, *, title: str = "") -> Sh
     """
     _check_code(code, "shot")
     _check_title(title)
+    code = unicodedata.normalize("NFC", code)
     if session.scalar(select(Shot).where(Shot.show_id == show.id, Shot.code == code)):
         raise ConflictError(
             f"{show.code} has a shot {code} already.", where="shot", why="Its packages would be mixed up.",
@@ -156,7 +158,7 @@ def _check_title(title: str) -> None:
 
 
 def _check_code(code: str, where: str) -> None:
-    if not re.fullmatch(CODE.rstrip("$"), code):
+    if not re.fullmatch(CODE, code):
         raise SettingError(
             f"“{code}” can't be a code.",
             where=where,

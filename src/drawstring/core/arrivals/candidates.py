@@ -10,6 +10,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
+from drawstring.core.arrivals.patterns import folded
 from drawstring.core.arrivals.report import SequenceReport
 from drawstring.core.findings import Finding, Severity, gravest_first
 from drawstring.core.io.facts import Window, union
@@ -54,6 +55,20 @@ class Candidate:
         return list(dict.fromkeys(one.view for one in self.passes))
 
     @property
+    def words(self) -> dict[str, list[str]]:
+        """Words that nobody knows, by what they were taken for: "view" or "pass".
+
+        One word by itself says nothing about the others and is not asked about.
+        """
+        told: dict[str, list[str]] = {}
+        for member in self.members:
+            word = member.meaning.word
+            taken = "view" if member.meaning.view else "pass"
+            if word and word not in told.get(taken, []):
+                told.setdefault(taken, []).append(word)
+        return told if len(self.members) > 1 else {}
+
+    @property
     def frames(self) -> dict[int, str]:
         """Every number that any member has, and what is wrong there; empty for a whole frame."""
         faults: dict[int, list[str]] = defaultdict(list)
@@ -95,13 +110,16 @@ def gather(reports: Sequence[SequenceReport], *, fps: float = 0.0) -> list[Candi
     """
     together: dict[tuple[str, int], list[SequenceReport]] = defaultdict(list)
     for report in reports:
-        together[(report.code, report.version)].append(report)
-    candidates = [_candidate(shot, version, members, fps) for (shot, version), members in together.items()]
+        together[(folded(report.code), report.version)].append(report)
+    candidates = [
+        _candidate(members[0].code, version, members, fps) for (_, version), members in together.items()
+    ]
     return sorted(candidates, key=lambda one: (one.shot, -one.version))
 
 
 def _candidate(shot: str, version: int, reports: list[SequenceReport], fps: float) -> Candidate:
-    ordered = sorted(reports, key=_says_most, reverse=True)
+    longest = max(len(report.usable) for report in reports)
+    ordered = sorted(reports, key=lambda report: _says_most(report, longest), reverse=True)
     main = ordered[0]
     members, left_out, findings = [main], [], list(main.findings)
     for report in ordered[1:]:
@@ -114,7 +132,7 @@ def _candidate(shot: str, version: int, reports: list[SequenceReport], fps: floa
             findings += _fitted(report, main)
     passes = _joined(members)
     found = Candidate(shot, version, tuple(members), tuple(passes), (), tuple(left_out))
-    findings += _ranges(found) + _rates(found, fps)
+    findings += _ranges(found) + _rates(found, fps) + _words(found)
     if main.facts and not any(one.role is Role.DEPTH for one in passes):
         findings.append(
             Finding(
@@ -126,13 +144,14 @@ def _candidate(shot: str, version: int, reports: list[SequenceReport], fps: floa
     return replace(found, findings=tuple(gravest_first(findings)))
 
 
-def _says_most(report: SequenceReport) -> tuple[object, ...]:
-    """Order members: readable, with beauty, a sequence, not the right eye, most passes, most frames."""
+def _says_most(report: SequenceReport, longest: int) -> tuple[object, ...]:
+    """Order members: readable, not a stray file, with beauty, not the right eye, most passes, most frames."""
     roles = {one.role for one in report.passes}
     is_first_eye = report.meaning.eye != "right"
     return (
-        report.facts is not None, Role.BEAUTY in roles, not report.is_still, is_first_eye, len(report.passes),
-        len(report.frames), [-ord(letter) for letter in report.pattern],
+        report.facts is not None, 2 * len(report.usable) >= longest, Role.BEAUTY in roles,
+        not report.is_still, is_first_eye, len(report.passes), len(report.frames),
+        [-ord(letter) for letter in report.pattern],
     )  # fmt: skip
 
 
@@ -165,7 +184,20 @@ def _does_not_fit(report: SequenceReport, main: SequenceReport) -> Finding | Non
             "Its frame number was probably forgotten: every frame overwrote the last. It was left out.",
             "Render it again with a padded frame number in its name.",
         )  # fmt: skip
+    shared = {frame.number for frame in report.usable} & {frame.number for frame in main.usable}
+    if main.facts and not report.is_still and len(shared) * 2 < len(main.usable) and not _is_eye(report):
+        return Finding(
+            "stray-frames", Severity.WARNS,
+            f"{report.pattern} has {len(shared)} of the {len(main.usable)} frames of {main.pattern}.",
+            report.pattern, "Every frame without it would be left out of the package; so it was left out.",
+            "Render all of its frames, or move files that do not belong here away; then scan again.",
+        )  # fmt: skip
     return None
+
+
+def _is_eye(report: SequenceReport) -> bool:
+    """Whether it is one of two eyes: an eye that lacks frames is told as such, not left out."""
+    return bool(report.meaning.eye)
 
 
 def is_plate(report: SequenceReport) -> bool:
@@ -210,6 +242,25 @@ def _ranges(found: Candidate) -> list[Finding]:
             )
         )  # fmt: skip
     return result
+
+
+def _words(found: Candidate) -> list[Finding]:
+    """Tell for what words that nobody knows were taken."""
+    told = []
+    for taken, words in found.words.items():
+        many = len(words) > 1
+        listed = ", ".join(f"“{word}”" for word in words)
+        what = f"{'views' if taken == 'view' else 'passes'}" if many else f"a {taken}"
+        why = "all of them hold the same channels" if taken == "view" else "their channels differ"
+        told.append(
+            Finding(
+                "words-unknown", Severity.NOTES,
+                f"{listed} {'are' if many else 'is'} taken for {what}, as {why}.", found.shot,
+                "Views are packed beside each other, passes within one view.",
+                "Say so at a press if it is the other way round; the show remembers.",
+            )
+        )  # fmt: skip
+    return told
 
 
 def _rates(found: Candidate, fps: float) -> list[Finding]:

@@ -18,6 +18,7 @@ from __future__ import annotations
 
 import os
 import re
+import unicodedata
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -47,6 +48,8 @@ _TOKEN = re.compile(r"\{(?P<field>[^{}]*)\}|(?P<open>\[)|(?P<close>\])|(?P<text>
 _MAIN = frozenset({"main", "hero", "cam", "camera"})
 _CAMERA = re.compile(r"^(?:cam|camera|view)\d*$", re.IGNORECASE)
 _VERSION = re.compile(r"^v\d{1,4}$", re.IGNORECASE)
+SIZE = re.compile(r"^\d{2,5}x\d{2,5}$", re.IGNORECASE)
+"""A picture's size in its name, which is neither a view nor a frame number."""
 
 
 @dataclass(frozen=True)
@@ -60,6 +63,8 @@ class Meaning:
     version : int
     pattern : str
         The pattern that fitted; empty when none did.
+    word : str
+        A word that nobody knows, which was taken for the view or for (the beginning of) the pass.
     """
 
     shot: str = ""
@@ -68,11 +73,23 @@ class Meaning:
     pass_name: str = ""
     version: int = 0
     pattern: str = ""
+    word: str = ""
 
     @property
     def camera(self) -> str:
         """View and eye together: what tells one run of frames of a shot from another."""
         return "_".join(part for part in (self.view, self.eye) if part)
+
+
+def folded(text: str) -> str:
+    """Give a text as it is compared: composed accents, no letter case (Unicode's NFC and case folding).
+
+    Examples
+    --------
+    >>> folded("TW010_GRÜN") == folded("tw010_gru\u0308n")
+    True
+    """
+    return unicodedata.normalize("NFC", text).casefold()
 
 
 def check_pattern(pattern: str) -> str:
@@ -120,7 +137,9 @@ def guess(path: str) -> Meaning:
     eyes = [EYES[piece.lower()] for piece in pieces[1:] if piece.lower() in EYES]
     shot = pieces[0] if pieces else ""
     rest = [
-        p for p in pieces[1:] if not _VERSION.match(p) and p.lower() not in EYES and p.lower() not in _MAIN
+        p
+        for p in pieces[1:]
+        if not _VERSION.match(p) and p.lower() not in EYES and p.lower() not in _MAIN and not SIZE.match(p)
     ]
     view, called = view_and_pass(rest)
     return Meaning(

@@ -248,12 +248,23 @@ def _gaps(sequence: Sequence) -> list[Finding]:
                 frame=low,
             )
         )
+    if sequence.spellings:
+        found.append(
+            Finding(
+                "names-mixed",
+                Severity.NOTES,
+                f"Some of its files are named otherwise: {', '.join(sequence.spellings[:4])}.",
+                sequence.pattern,
+                "Here they are one sequence; programs that count letter by letter see several.",
+                "Nothing to do: the package's names are all alike. Mend the output path for next time.",
+            )
+        )
     for number, path in sequence.duplicates:
         found.append(
             Finding(
                 "frame-twice",
                 Severity.WARNS,
-                f"Frame {number} is there twice, with different padding.",
+                f"Frame {number} is there twice, named differently.",
                 f"{sequence.pattern}, {os.path.basename(path)}",
                 "It is not clear which one is meant; this one was left out.",
                 "Remove or rename the wrong one and scan again.",

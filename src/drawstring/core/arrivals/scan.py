@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import os
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -19,6 +19,7 @@ from drawstring.core.arrivals.paths import inside_roots, is_below
 from drawstring.core.arrivals.patterns import read_path
 from drawstring.core.arrivals.report import SequenceReport, sequence_report, with_faults, with_passes
 from drawstring.core.arrivals.survey import Survey, survey
+from drawstring.core.arrivals.words import with_words_settled
 from drawstring.core.colour.reading import suggest_space
 from drawstring.core.errors import DrawstringError
 from drawstring.core.findings import Finding, Severity, gravest_first
@@ -158,6 +159,7 @@ def scan(
     roots: Sequence[str],
     patterns: Sequence[str] = (),
     dictionary: Sequence[Entry] = (),
+    words: Mapping[str, str] | None = None,
     fps: float = 0.0,
     surveyor: Surveyor = _survey_here,
     recogniser: Recogniser = _recognise_here,
@@ -173,6 +175,8 @@ def scan(
         Allowed source roots.
     patterns, dictionary : sequences
         The show's: what paths mean, and what people said about names.
+    words : mapping of word to "pass" or "view", optional
+        What people said about words that nobody knows.
     fps : float
         The show's rate; 0 when it does not matter.
     surveyor, recogniser : callable
@@ -208,6 +212,7 @@ def scan(
         sequence_report(sequence, surveyed, read_path(sequence.files[0][1], patterns))
         for sequence in group(paths)
     ]
+    reports = with_words_settled(reports, words)
     whole = [(i, sampling) for i, report in enumerate(reports) if (sampling := _sampling(report, dictionary))]
     told("recognising passes", 0, len(whole))
     recognised = recogniser([sampling for _, sampling in whole], told)
@@ -254,12 +259,16 @@ def _list(folder: str, roots: Sequence[str]) -> tuple[list[str], list[Finding]]:
     """List picture files below a folder; what is left out is said."""
     paths: list[str] = []
     outside: list[str] = []
+    unreadable: list[str] = []
     others: Counter[str] = Counter()
     for path, is_link in _files(folder):
         name = os.path.basename(path)
         if name.startswith("."):
             continue
         ending = os.path.splitext(name)[1].lower()
+        if name.encode(errors="surrogateescape") != name.encode(errors="replace"):
+            unreadable.append(os.fsencode(path).decode(errors="replace"))
+            continue
         if is_link and not any(is_below(os.path.realpath(path), root) for root in roots):
             outside.append(path)
         elif ending == ".exr" or ending in ENDINGS:
@@ -277,6 +286,16 @@ def _list(folder: str, roots: Sequence[str]) -> tuple[list[str], list[Finding]]:
         )
         for path in outside
     ]
+    if unreadable:
+        findings.append(
+            Finding(
+                "name-unreadable", Severity.WARNS,
+                f"{len(unreadable)} file{'s' if len(unreadable) > 1 else ''} with names that are no text "
+                f"(UTF-8) left out, such as {os.path.basename(unreadable[0])}.",
+                folder, "Most programs can't name them, so nobody downstream could open them.",
+                "Rename them, or set the copying program to UTF-8, and scan again.",
+            )
+        )  # fmt: skip
     if others:
         said = ", ".join(f"{count} {ending}" for ending, count in sorted(others.items()))
         findings.append(

@@ -119,7 +119,7 @@ class FileFacts:
     @property
     def layout(self) -> tuple[object, ...]:
         """What must be the same in every frame of a sequence, for comparing."""
-        return tuple(
+        return (self.kind,) + tuple(
             (part.name, part.view, part.storage, part.compression, part.data_window, part.display_window)
             + tuple((channel.name, channel.pixel_type) for channel in part.channels)
             for part in self.parts

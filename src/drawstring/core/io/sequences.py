@@ -10,6 +10,7 @@ from __future__ import annotations
 import itertools
 import os
 import re
+import unicodedata
 from collections.abc import Iterable
 from collections.abc import Sequence as Sequence_
 from dataclasses import dataclass
@@ -18,6 +19,9 @@ import fileseq
 
 _VERSION_STEM = re.compile(r"(?:^|[._\-])v$", re.IGNORECASE)
 
+
+_SIZE = re.compile(r"(?<![0-9A-Za-z])\d{2,5}[xX]\d{2,5}$")
+"""A picture's size at the end of a name: its height is no frame number."""
 
 _NEGATIVE = re.compile(r"^(?P<base>.*[._])-\d+(?P<ending>\.[A-Za-z0-9]+)$")
 _BETWEEN = re.compile(
@@ -41,7 +45,9 @@ class Sequence:
     files : tuple of (int, str)
         Frame number and path, by number. A still has number 0.
     duplicates : tuple of (int, str)
-        Files whose number another one has already, with other padding.
+        Files whose number another one has already, with other padding or spelling.
+    spellings : tuple of str
+        Other spellings that some of its files have: letter case, decomposed accents, other padding.
     """
 
     folder: str
@@ -50,6 +56,7 @@ class Sequence:
     padding: int
     files: tuple[tuple[int, str], ...]
     duplicates: tuple[tuple[int, str], ...] = ()
+    spellings: tuple[str, ...] = ()
 
     @property
     def is_still(self) -> bool:
@@ -166,7 +173,14 @@ def group(paths: Iterable[str]) -> list[Sequence]:
     """
     numbered: dict[tuple[str, str, str], list[tuple[int, int, str]]] = {}
     stills: list[Sequence] = []
-    for found in fileseq.findSequencesInList(list(paths)):
+    named: list[str] = []
+    for path in paths:
+        stem, ending = os.path.splitext(os.path.basename(path))
+        if _SIZE.search(stem):
+            stills.append(Sequence(os.path.dirname(path), stem, ending, 0, ((0, path),)))
+        else:
+            named.append(path)
+    for found in fileseq.findSequencesInList(named):
         folder = str(found.dirname()).rstrip(os.sep)
         base, extension = str(found.basename()), str(found.extension())
         if found.frameSet() is None or _VERSION_STEM.search(base):
@@ -182,11 +196,28 @@ def group(paths: Iterable[str]) -> list[Sequence]:
             digits = len(os.path.basename(path)) - len(stem) - len(extension)
             members = numbered.setdefault((folder, stem, extension), [])
             members.append((abs(int(number)), digits, path))
-    sequences = [_sequence(*key, members) for key, members in numbered.items()]
+    alike: dict[tuple[str, str, str], list[tuple[str, str, str]]] = {}
+    for folder, stem, extension in numbered:
+        alike.setdefault((folder, _folded(stem), extension.lower()), []).append((folder, stem, extension))
+    sequences = []
+    for spellings in alike.values():
+        usual = max(spellings, key=lambda key: (len(numbered[key]), key))
+        # The usual spelling's files come first: of two with one number the other is the odd one.
+        order = [usual, *(key for key in spellings if key != usual)]
+        members = [one for key in order for one in numbered[key]]
+        odd = tuple(f"{stem}{'#' * 4}{ending}" for _, stem, ending in order[1:])
+        sequences.append(_sequence(*usual, members, odd))
     return sorted(sequences + stills, key=lambda s: (s.folder, s.base, s.extension))
 
 
-def _sequence(folder: str, base: str, extension: str, members: list[tuple[int, int, str]]) -> Sequence:
+def _folded(text: str) -> str:
+    """Give a name as it is compared: composed accents, no letter case."""
+    return unicodedata.normalize("NFC", text).casefold()
+
+
+def _sequence(
+    folder: str, base: str, extension: str, members: list[tuple[int, int, str]], odd: tuple[str, ...]
+) -> Sequence:
     widths = [digits for _, digits, _ in members]
     padding = max(set(widths), key=lambda width: (widths.count(width), width))
     files: dict[int, str] = {}
@@ -197,4 +228,8 @@ def _sequence(folder: str, base: str, extension: str, members: list[tuple[int, i
             duplicates.append((number, path))
         else:
             files[number] = path
-    return Sequence(folder, base, extension, padding, tuple(sorted(files.items())), tuple(duplicates))
+    # Numbers without padding grow; those with it have one width as long as they fit.
+    is_plain = all(digits == len(str(number)) for number, digits, _ in members)
+    mixed = sorted({d for n, d, _ in members if not is_plain and d != max(padding, len(str(n)))})
+    said = (*odd, *(f"{base}{'#' * width}{extension}" for width in mixed))
+    return Sequence(folder, base, extension, padding, tuple(sorted(files.items())), tuple(duplicates), said)

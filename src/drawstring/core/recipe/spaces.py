@@ -53,7 +53,8 @@ def in_working_space(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe) -> 
             picture = to_working(picture, space)
         if clamps:
             picture = with_sound_alpha(picture)
-        for i, ref in enumerate(refs):
+        changes_alpha = clamps or kind in (AlphaKind.OPAQUE, AlphaKind.MISSING)
+        for i, ref in enumerate(refs if changes_alpha else refs[:3]):
             dtype = pixels[ref].dtype if pixels[ref].dtype == np.float16 else np.dtype(np.float32)
             changed[ref] = np.ascontiguousarray(picture[..., i]).astype(dtype)
     return {**pixels, **changed} if changed else pixels

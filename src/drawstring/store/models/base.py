@@ -11,8 +11,11 @@ from sqlalchemy.orm import DeclarativeBase
 
 from drawstring.store.storable import storable, storable_text
 
-CODE = r"^[A-Za-z0-9][A-Za-z0-9_\-]{0,39}$"
-"""What a show's or shot's code may look like: it becomes a folder name."""
+CODE = r"[^\W_][\w\-]{0,39}"
+"""What a show's or shot's code may look like, in any script: it becomes a folder name."""
+
+CODE_CHECK = r"code !~ '[[:space:][:cntrl:]/\\.]' AND length(code) BETWEEN 1 AND 40"
+"""What the database holds codes to, whatever its own idea of letters is."""
 
 
 def now() -> datetime:

@@ -14,7 +14,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from drawstring.store.models.base import CODE, Base, Words, now
+from drawstring.store.models.base import CODE_CHECK, Base, Words, now
 
 if TYPE_CHECKING:
     from drawstring.store.models.deliveries import Delivery
@@ -28,7 +28,7 @@ class Show(Base):
     __table_args__ = (
         CheckConstraint("fps > 0", name="shows_fps"),
         CheckConstraint("scene_unit IN ('mm', 'cm', 'm', 'km', 'in', 'ft')", name="shows_unit"),
-        CheckConstraint(f"code ~ '{CODE}'", name="shows_code"),
+        CheckConstraint(CODE_CHECK, name="shows_code"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -38,6 +38,8 @@ class Show(Base):
     scene_unit: Mapped[str] = mapped_column(Words(4), default="m")
     patterns: Mapped[list[Any]] = mapped_column(default=list)
     """What paths mean (see `core.arrivals.patterns`), tried in this order."""
+    words: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    """Words in names that nobody knows: "pass" or "view", as people said."""
     profiles: Mapped[list[Any]] = mapped_column(default=list)
     """Delivery profiles of the show's own (see `core.pack.profile`)."""
     defaults: Mapped[dict[str, Any]] = mapped_column(default=dict)
@@ -120,7 +122,7 @@ class Shot(Base):
     __tablename__ = "shots"
     __table_args__ = (
         UniqueConstraint("show_id", "code"),
-        CheckConstraint(f"code ~ '{CODE}'", name="shots_code"),
+        CheckConstraint(CODE_CHECK, name="shots_code"),
         # The delivery in use is one of the shot's own.
         ForeignKeyConstraint(
             ["delivery_id", "id"],

@@ -67,7 +67,8 @@ def accept(show: str, shot: str) -> dict[str, Any]:
         its = shows.find_show(session, show)
         found = scan(
             asked.folder, roots=house().installation.root_list, patterns=its.patterns,
-            dictionary=correcting.dictionary_of(its), fps=its.fps, surveyor=house().readers.survey,
+            dictionary=correcting.dictionary_of(its), words=its.words, fps=its.fps,
+            surveyor=house().readers.survey,
             recogniser=house().readers.recognise,
         )  # fmt: skip
         fitting = [

@@ -155,6 +155,17 @@ def set_patterns(code: str, scan_id: int) -> Response:
         return _go(url_for("arrivals.scan", code=code, scan_id=again.id))
 
 
+@bp.post("/shows/<code>/arrivals/<int:scan_id>/words")
+def take_words(code: str, scan_id: int) -> Response:
+    """Take words in names for views, or for passes, from now on; look at the folder again."""
+    with work() as session:
+        show = shows.find_show(session, code)
+        row = scans.find(session, scan_id)
+        scans.take_words(session, show, request.form.getlist("word"), request.form.get("taken", ""))
+        again = scans.ask(session, show, row.folder)
+        return _go(url_for("arrivals.scan", code=code, scan_id=again.id))
+
+
 def _typed_patterns() -> tuple[list[str], SettingError | None]:
     """Read the patterns that can be read; tell of the first that can't, so that typing is not interrupted."""
     patterns, refusal = [], None
