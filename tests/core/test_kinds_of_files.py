@@ -10,12 +10,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 from makers import write_plain
 
+from drawstring.core.arrivals import scan
 from drawstring.core.errors import MissingError, SourceError
 from drawstring.core.io import ChannelRef, Window, limits, read_channels, read_facts
 from drawstring.core.io.facts import union
 from drawstring.core.io.frame import read_frame
 from drawstring.core.io.pixels import placed
 from drawstring.core.io.sequences import group, set_aside
+from drawstring.core.passes import Role
 
 RNG = np.random.default_rng(30)
 EIGHT = RNG.integers(0, 256, (18, 32, 3), dtype=np.uint8)
@@ -89,21 +91,47 @@ def test_tiles_read_at_their_finest_level_and_subsampled_chroma_is_brought_to_si
     assert facts.parts[0].storage == "tiled"
     read = read_channels(str(tmp_path / "mip.exr"), [ChannelRef(0, "G")])[ChannelRef(0, "G")]
     np.testing.assert_array_equal(read.astype(np.float32), LIGHT[..., 1])
-    luma = RNG.random((48, 64)).astype(np.float16)
-    chroma = RNG.random((48, 64)).astype(np.float16)
+    # A channel of half the size that is no colour difference is brought to size by repeating.
     corner = (np.array([0, 0], np.int32), np.array([63, 47], np.int32))
+    whole, rough = RNG.random((48, 64)).astype(np.float16), RNG.random((48, 64)).astype(np.float16)
+    channels = {"A": OpenEXR.Channel("A", whole, 1, 1), "heat": OpenEXR.Channel("heat", rough, 2, 2)}
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, "dataWindow": corner}
+    OpenEXR.File(header | {"displayWindow": corner}, channels).write(str(tmp_path / "heat.exr"))
+    read = read_channels(str(tmp_path / "heat.exr"), [ChannelRef(0, "A"), ChannelRef(0, "heat")])
+    np.testing.assert_array_equal(read[ChannelRef(0, "A")], whole)
+    with OpenEXR.File(str(tmp_path / "heat.exr"), separate_channels=True) as file:
+        stored = file.channels()["heat"].pixels
+    assert stored.shape == (24, 32)
+    np.testing.assert_array_equal(read[ChannelRef(0, "heat")], stored.repeat(2, 0).repeat(2, 1))
+
+
+@pytest.mark.parametrize("begin", [(0, 0), (6, -4)])
+def test_luminance_and_chroma_are_a_picture(tmp_path, begin):
+    """Made of a smooth picture by the format's own formula; its colour comes back, and is a beauty."""
+    y, x = np.mgrid[:48, :64].astype(np.float64)
+    rgb = np.stack([0.5 + 0.4 * np.sin(x / 15), 0.3 + y / 90, 0.6 - x / 150], axis=-1)
+    luma = rgb @ [0.2126390, 0.7151687, 0.0721923]  # BT.709's weights, by its primaries and white
+    ry, by = ((rgb[..., i] - luma) / luma for i in (0, 2))
+    low = np.array(begin, np.int32)
+    corner = (low, low + np.array([63, 47], np.int32))
+    kind = np.float32
+    # The library takes the first quarter of what it is given for a channel of half the size.
+    ry, by = (np.resize(np.ascontiguousarray(one[::2, ::2]), (48, 64)) for one in (ry, by))
     channels = {
-        "Y": OpenEXR.Channel("Y", luma, 1, 1), "RY": OpenEXR.Channel("RY", chroma, 2, 2),
-        "BY": OpenEXR.Channel("BY", chroma, 2, 2),
+        "Y": OpenEXR.Channel("Y", luma.astype(kind), 1, 1),
+        "RY": OpenEXR.Channel("RY", ry.astype(kind), 2, 2),
+        "BY": OpenEXR.Channel("BY", by.astype(kind), 2, 2),
     }  # fmt: skip
     header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, "dataWindow": corner}
-    OpenEXR.File(header | {"displayWindow": corner}, channels).write(str(tmp_path / "yc.exr"))
-    read = read_channels(str(tmp_path / "yc.exr"), [ChannelRef(0, "Y"), ChannelRef(0, "RY")])
-    np.testing.assert_array_equal(read[ChannelRef(0, "Y")], luma)
-    with OpenEXR.File(str(tmp_path / "yc.exr"), separate_channels=True) as file:
-        stored = file.channels()["RY"].pixels
-    assert stored.shape == (24, 32)
-    np.testing.assert_array_equal(read[ChannelRef(0, "RY")], stored.repeat(2, 0).repeat(2, 1))
+    path = tmp_path / "TW700.0001.exr"
+    OpenEXR.File(header | {"displayWindow": corner}, channels).write(str(path))
+    read = read_channels(str(path), [ChannelRef(0, letter) for letter in "RGB"])
+    got = np.stack([read[ChannelRef(0, letter)] for letter in "RGB"], axis=-1)
+    np.testing.assert_allclose(got[4:-4, 4:-4], rgb[4:-4, 4:-4], atol=1e-3)
+    np.testing.assert_allclose(got, rgb, atol=0.02)
+    (one,) = scan(str(tmp_path), roots=[str(tmp_path)]).candidates
+    assert [each.role for each in one.passes] == [Role.BEAUTY]
+    assert "luminance-chroma" in {f.code for f in one.findings}
 
 
 windows = st.tuples(st.integers(-9, 9), st.integers(-9, 9), st.integers(0, 12), st.integers(0, 12)).map(

@@ -241,6 +241,7 @@ def test_display_values_are_undone_before_anything_is_computed(session, accepted
     assert read[beauty.channels[3]] is pixels[beauty.channels[3]], "alpha is no colour"
     recipes.set_values(session, shot, {"arrivals.spaces.beauty": "linear"})
     plain = in_working_space(pixels, passes, recipes.current(session, shot))
-    assert plain[beauty.channels[0]] is code
+    alpha = pixels[beauty.channels[3]]
+    np.testing.assert_array_equal(plain[beauty.channels[0]], code * alpha, "PNG keeps colours straight")
     with pytest.raises(SettingError, match="no colour space"):
         recipes.set_values(session, shot, {"arrivals.spaces.beauty": "sepia"})

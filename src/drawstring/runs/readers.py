@@ -17,7 +17,8 @@ from concurrent.futures import CancelledError, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from typing import TypeVar
 
-from drawstring.core.arrivals.scan import Recognised, Sampling, Told, recognise_sampled, recognise_unseen
+from drawstring.core.arrivals.adding_up import Recognised
+from drawstring.core.arrivals.scan import Sampling, Told, recognise_sampled, recognise_unseen
 from drawstring.core.arrivals.survey import Survey, faulty, survey
 from drawstring.core.errors import DrawstringError, SourceError
 from drawstring.core.io.pixels import use_threads

@@ -119,7 +119,7 @@ def read_path(path: str, patterns: Sequence[str]) -> Meaning:
     Examples
     --------
     >>> read_path("/in/TW020/v003/TW020_L_diffuse_v003.1001.exr", ["{shot}_{eye}_{pass}_{version}.{frame}"])
-    Meaning(shot='TW020', view='', eye='left', pass_name='diffuse', version=3, pattern='{shot}_{eye}_{pass}_{version}.{frame}')
+    Meaning(shot='TW020', view='', eye='left', pass_name='diffuse', version=3, pattern='{shot}_{eye}_{pass}_{version}.{frame}', word='')
     """  # noqa: E501, as a doctest's answer stands in one line
     for pattern in patterns:
         if meaning := _read(path, pattern):

@@ -13,6 +13,7 @@ from drawstring.core.arrivals.survey import Survey, Surveyed
 from drawstring.core.colour.reading import LINEAR
 from drawstring.core.findings import Finding, Severity, show_frame
 from drawstring.core.io.facts import FileFacts, Window, differences, union
+from drawstring.core.io.luminance import MARK
 from drawstring.core.io.sequences import Sequence
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES, HASHED_ROLES, Role
@@ -357,7 +358,7 @@ def _pass_findings(report: SequenceReport, passes: list[Pass]) -> list[Finding]:
                     pass_name=one.name,
                 )
             )  # fmt: skip
-    if report.facts and any(part.name == "" and _is_chroma(part) for part in report.facts.parts):
+    if report.facts and any(MARK in part.metadata for part in report.facts.parts):
         found.append(
             Finding(
                 "luminance-chroma", Severity.WARNS,
@@ -378,10 +379,6 @@ def _pass_findings(report: SequenceReport, passes: list[Pass]) -> list[Finding]:
             )
         )  # fmt: skip
     return found + _eight_bits(report, passes)
-
-
-def _is_chroma(part: Any) -> bool:
-    return {"Y", "RY", "BY"} <= {channel.name for channel in part.channels}
 
 
 def _eight_bits(report: SequenceReport, passes: list[Pass]) -> list[Finding]:

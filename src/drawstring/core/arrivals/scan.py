@@ -14,6 +14,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from drawstring.core.arrays import Stored
+from drawstring.core.arrivals.adding_up import Recognised, added_up, sampled
 from drawstring.core.arrivals.candidates import Candidate, gather
 from drawstring.core.arrivals.paths import inside_roots, is_below
 from drawstring.core.arrivals.patterns import read_path
@@ -46,16 +47,6 @@ class Sampling:
     dictionary: tuple[Entry, ...]
     is_seen: bool = True
     """Whether the frames' pixels are looked at."""
-
-
-@dataclass(frozen=True)
-class Recognised:
-    """What a few frames of a sequence showed: the first one's own header, and the passes."""
-
-    facts: FileFacts
-    passes: list[Pass]
-    faults: dict[str, str] = field(default_factory=dict)
-    """By path: why a frame that was looked at can't be decoded."""
 
 
 Surveyor = Callable[[list[str], Told], Survey]
@@ -100,10 +91,13 @@ def recognise_sampled(sampling: Sampling) -> Recognised:
     """Recognise a sequence's passes from a few of its frames; by names alone where none can be decoded."""
     facts = read_facts(sampling.paths[0])
     seen: dict[ChannelRef, list[Stored]] = {}
+    first: dict[ChannelRef, Stored] = {}
     faults: dict[str, str] = {}
     for path in sampling.paths if sampling.is_seen else ():
         try:
-            for ref, plane in sample_pixels(path).items():
+            planes = sample_pixels(path)
+            first = first or planes
+            for ref, plane in planes.items():
                 seen.setdefault(ref, []).append(plane)
         except DrawstringError as error:
             faults[path] = error.what
@@ -112,7 +106,8 @@ def recognise_sampled(sampling: Sampling) -> Recognised:
     passes = recognise(
         facts, pixels or None, dictionary=sampling.dictionary, called=sampling.called, view=sampling.view
     )
-    return Recognised(facts, [_with_space(one, facts) for one in passes], faults)
+    passes = [_with_space(one, facts) for one in passes]
+    return Recognised(facts, passes, faults, sampled(passes, first))
 
 
 def recognise_unseen(sampling: Sampling) -> Recognised:
@@ -215,7 +210,11 @@ def scan(
     reports = with_words_settled(reports, words)
     whole = [(i, sampling) for i, report in enumerate(reports) if (sampling := _sampling(report, dictionary))]
     told("recognising passes", 0, len(whole))
-    recognised = recogniser([sampling for _, sampling in whole], told)
+    meant, recognised = added_up(
+        [reports[i] for i, _ in whole], recogniser([sampling for _, sampling in whole], told)
+    )
+    for (i, _), report in zip(whole, meant, strict=True):
+        reports[i] = report
     for (i, sampling), one in zip(whole, recognised, strict=True):
         if one is None:
             findings.append(_gone_finding(reports[i], sampling.paths[0]))

@@ -12,6 +12,8 @@ from drawstring.core.eyes.packing import Packing
 
 _ALIKE = 0.75
 _SMALL = 96
+_LEAST_EYE_PX = 96 * 54
+"""Nobody delivers an eye with fewer pixels."""
 _COMBED = 1.05
 """One picture's neighbouring lines differ less than every second ones, however grainy: 1 at most."""
 
@@ -62,12 +64,16 @@ def propose(light: Plane, closely: Plane | None = None, size: tuple[int, int] | 
                 f"neighbouring {lines} differ {combed:.2f} times as much as every second one",
                 min(1.0, combed - 0.5),
             )
+    wide, high = size or (width, height)
+    if wide * high < 2 * _LEAST_EYE_PX:
+        return Proposal(None, f"{wide}x{high} is too small for two eyes", 0.0)
+    if _repeats(shown):
+        return Proposal(None, "it repeats itself, as test charts do", 0.0)
     across = _alike(*np.split(shown[:, : width - width % 2], 2, axis=1))
     down = _alike(*np.split(shown[: height - height % 2], 2, axis=0))
     if max(across, down) < _ALIKE:
         return Proposal(None, f"its halves are not alike ({max(across, down):.2f})", 1 - max(across, down, 0))
     sure = min(1.0, (max(across, down) - _ALIKE) / (1 - _ALIKE) + 0.3)
-    wide, high = size or (width, height)
     if across >= down:
         whole = width / 2 / height >= 1.2
         said = f"left and right half are alike ({across:.2f}), each {wide // 2}x{high}"
@@ -75,6 +81,24 @@ def propose(light: Plane, closely: Plane | None = None, size: tuple[int, int] | 
     whole = width / (height / 2) <= 2.6
     said = f"upper and lower half are alike ({down:.2f}), each {wide}x{high // 2}"
     return Proposal(Packing.ABOVE_BELOW if whole else Packing.ABOVE_BELOW_HALF, said, sure)
+
+
+def _repeats(shown: Plane) -> bool:
+    """Whether a picture is one pattern over and over, as bars and checkers are: its halves are always alike.
+
+    Told by its autocorrelation, which has peaks as high as the middle one away from it and from half the size
+    (where two eyes have theirs).
+    """
+    small = cv2.resize(shown, (_SMALL, _SMALL), interpolation=cv2.INTER_AREA)
+    detail = small - cv2.GaussianBlur(small, (0, 0), 8)
+    detail -= detail.mean()
+    spectrum = np.abs(np.fft.rfft2(detail)) ** 2
+    alike = np.fft.irfft2(spectrum, s=detail.shape) / max(float((detail**2).sum()), 1e-12)
+    lag = np.minimum(np.arange(_SMALL), _SMALL - np.arange(_SMALL))
+    low, half = lag < _SMALL // 12, lag > _SMALL * 3 // 8
+    near = low[:, None] & low[None]
+    of_eyes = (low[:, None] & half[None]) | (half[:, None] & low[None])
+    return float(alike[~near & ~of_eyes].max()) > 0.6
 
 
 def comb(light: Plane, packing: Packing) -> float:

@@ -20,6 +20,7 @@ from drawstring.core.errors import DrawstringError, SourceError
 from drawstring.core.io import limits
 from drawstring.core.io.chunks import FileWalk, walk
 from drawstring.core.io.facts import ChannelFacts, FileFacts, PartFacts, Window, is_finite
+from drawstring.core.io.luminance import with_colours
 from drawstring.core.io.stills import is_still, read_still_facts
 
 _STRUCTURAL = {
@@ -59,7 +60,9 @@ def read_facts(path: str) -> FileFacts:
             status.st_size,
             status.st_mtime_ns,
             tuple(
-                _with_side_manifests(_part(i, part, structure.channel_types[i]), os.path.dirname(path))
+                with_colours(
+                    _with_side_manifests(_part(i, part, structure.channel_types[i]), os.path.dirname(path))
+                )
                 for i, part in enumerate(parts)
             ),
         )

@@ -18,6 +18,7 @@ from drawstring.core.arrays import Stored
 from drawstring.core.errors import DrawstringError, MissingError, SourceError
 from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts, Window
 from drawstring.core.io.headers import read_facts
+from drawstring.core.io.luminance import MARK, STORED, colours, is_made
 from drawstring.core.io.stills import open_as_stored, read_still_channels, still_names
 
 DTYPES: dict[str, np.dtype[Any]] = {
@@ -135,7 +136,11 @@ def placed(plane: Stored, window: Window, into: Window) -> Stored:
 def _read(
     path: str, facts: FileFacts, wanted: dict[int, list[ChannelFacts]], rows: Rows | None
 ) -> dict[ChannelRef, Stored]:
-    subsampled = any(c.x_sampling * c.y_sampling > 1 for channels in wanted.values() for c in channels)
+    subsampled = any(
+        c.x_sampling * c.y_sampling > 1 or is_made(facts.parts[part], c.name)
+        for part, channels in wanted.items()
+        for c in channels
+    )
     if rows is not None and not subsampled:
         return _read_band(path, facts, wanted, rows)
     if rows is not None:
@@ -178,14 +183,19 @@ def _runs_needed(facts: FileFacts, wanted: dict[int, list[ChannelFacts]]) -> int
 def _read_whole(
     path: str, facts: FileFacts, wanted: dict[int, list[ChannelFacts]]
 ) -> dict[ChannelRef, Stored]:
+    read: dict[ChannelRef, Stored] = {}
     with OpenEXR.File(path, separate_channels=True) as file:
-        return {
-            ChannelRef(part, channel.name): _full_size(
-                file.parts[part].channels[channel.name].pixels, channel, facts.parts[part].data_window
-            )
-            for part, channels in wanted.items()
-            for channel in channels
-        }
+        for part, channels in wanted.items():
+            told, here = facts.parts[part], file.parts[part].channels
+            made = [channel.name for channel in channels if is_made(told, channel.name)]
+            colour = colours({name: here[name].pixels for name in STORED}, told) if made else {}
+            for channel in channels:
+                read[ChannelRef(part, channel.name)] = (
+                    colour[channel.name]
+                    if channel.name in colour
+                    else _full_size(here[channel.name].pixels, channel, told.data_window)
+                )
+    return read
 
 
 def _full_size(plane: Stored, channel: ChannelFacts, window: Window) -> Stored:
@@ -322,6 +332,7 @@ def read_rows(source: Any, path: str, rows: Rows, channels: tuple[int, int], kin
 def names_in_reader(channel_names: Iterable[str], facts: FileFacts, part: int) -> list[str]:
     """Give the file's own channel names in the order in which the reader numbers them."""
     known = {channel.name for channel in facts.parts[part].channels}
+    known |= set(STORED) if MARK in facts.parts[part].metadata else set()
     prefix = f"{facts.parts[part].name}."
     names = []
     for name in channel_names:

@@ -15,6 +15,7 @@ from drawstring.core.arrays import Stored
 from drawstring.core.io import limits
 from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts, PartFacts
 from drawstring.core.io.headers import unpacked_bytes
+from drawstring.core.io.luminance import is_made
 from drawstring.core.io.pixels import DTYPES, names_in_reader, open_picture, read_channels, read_rows, torn
 from drawstring.core.io.stills import still_names
 
@@ -75,7 +76,9 @@ def _part(source: Any, facts: FileFacts, part: PartFacts) -> dict[ChannelRef, St
     )
     step = _step(part.data_window.height, part.data_window.width)
     read = {}
-    whole = [one for one in part.channels if one.x_sampling * one.y_sampling == 1]
+    whole = [
+        one for one in part.channels if one.x_sampling * one.y_sampling == 1 and not is_made(part, one.name)
+    ]
     for pixel_type in sorted({one.pixel_type for one in whole}):
         wanted = [one for one in whole if one.pixel_type == pixel_type]
         bands = [

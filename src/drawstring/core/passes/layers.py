@@ -22,7 +22,6 @@ _COMPONENTS = {
     "b": 2, "blue": 2, "z": 2, "a": 3, "alpha": 3, "w": 3,
 }  # fmt: skip
 _PLAIN = frozenset({"r", "g", "b", "a", "red", "green", "blue", "alpha"})
-_LUMINANCE_CHROMA = frozenset({"Y", "RY", "BY"})
 _TAIL = re.compile(
     r"^(?P<layer>.+?)(?:_(?P<low>[rgbaxyzuvw])|_(?P<high>[RGBAXYZUVW])|(?<=[a-z0-9])(?P<bare>[RGBAXYZ]))$"
 )
@@ -57,13 +56,9 @@ def layers_of(facts: FileFacts) -> list[Layer]:
     several = len(facts.parts) > 1
     for part in facts.parts:
         tails = _tails(channel.name for channel in part.channels)
-        chroma = _LUMINANCE_CHROMA <= {channel.name for channel in part.channels}
         for channel in part.channels:
             plain, view = _without_view(channel.name, part, views)
-            if chroma and channel.name in _LUMINANCE_CHROMA:
-                layer, suffix = "luminance_chroma", channel.name
-            else:
-                layer, suffix = _split(plain, _part_name(part) if several else "", tails)
+            layer, suffix = _split(plain, _part_name(part) if several else "", tails)
             member = (
                 _component(layer, suffix),
                 suffix,

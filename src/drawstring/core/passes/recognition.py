@@ -121,6 +121,10 @@ def recognise(
         In the file's order, names unique.
     """
     layers = _joined_ranks(layers_of(facts))
+    if any(_is_hashed_name(layer.name) for layer in layers):
+        # A file that is called after its hashed names shows the picture beside them as plain R, G, B, A.
+        said = role_from_name(called, ("R", "G", "B")) if called else None
+        called = "" if said and said.role in HASHED_ROLES else called
     if called and len(layers) == 1 and len(layers[0].name) == 1:
         # A lone V, Y or Z says less than the file's own name.
         layers = [replace(layers[0], name="")]
@@ -260,6 +264,11 @@ def _joined_ranks(layers: list[Layer]) -> list[Layer]:
             )
         )
     return result
+
+
+def _is_hashed_name(layer: str) -> bool:
+    claim = role_from_name(layer, ("R", "G", "B", "A")) if layer else None
+    return claim is not None and claim.role in HASHED_ROLES
 
 
 def suffixes_for(role: Role, suffixes: Sequence[str]) -> tuple[str, ...]:
