@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from drawstring.core.depth.background import HUGE
+from drawstring.core.pack.odd import odd_values
 from drawstring.core.passes import pass_statistics, statistics_from_dict
 from drawstring.web.drawing import cord_drawing, curve_of, spark
 
@@ -28,8 +29,13 @@ def test_counts_and_means_are_those_of_numpy(data, shape, channels, dtype):
     everything = np.concatenate([plane.ravel() for plane in planes]).astype(np.float64)
     finite = everything[np.isfinite(everything)]
     usual = finite[np.abs(finite) < HUGE]
-    assert told.values == everything.size and told.nan == np.isnan(everything).sum()
-    assert told.infinite == np.isinf(everything).sum() and told.negative == (finite < 0).sum()
+    stacked = np.stack(planes).astype(np.float64)
+    assert told.values == planes[0].size and told.nan == np.isnan(stacked).any(axis=0).sum()
+    assert told.infinite == np.isinf(stacked).any(axis=0).sum()
+    assert told.negative == (np.isfinite(stacked) & (stacked < 0)).any(axis=0).sum()
+    if dtype != np.uint32:
+        finite_below = (finite < 0).sum()
+        assert odd_values(planes) == (np.isnan(everything).sum(), np.isinf(everything).sum(), finite_below)
     if usual.size:
         np.testing.assert_allclose([told.low, told.high], [usual.min(), usual.max()], rtol=1e-5)
         np.testing.assert_allclose(told.mean, usual.mean(), rtol=1e-3, atol=1e-3 * np.abs(usual).max())

@@ -20,8 +20,10 @@ from drawstring.core.io.headers import read_facts
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.pack import header_of
 from drawstring.core.pack.layout import OutputChannel
+from drawstring.core.pack.odd import odd_values
 from drawstring.core.pack.storing import Stowed
-from drawstring.core.recipe import OutputPlan, compute, plan_outputs, space_of
+from drawstring.core.passes import LIT_ROLES, Role
+from drawstring.core.recipe import OutputPlan, compute, plan_outputs, result_named, space_of
 from drawstring.core.recipe.eye_forms import form_files, form_inputs
 from drawstring.core.recipe.loose_files import loose_files
 from drawstring.core.recipe.packed_files import compression_of_forms, packed_files
@@ -105,7 +107,28 @@ def _make(plan: RunPlan, task: FrameTask, log: FrameLog) -> tuple[dict[str, Any]
         "held_at_half_limit": {one.name: stowed[one].held for one in stowed if stowed[one].held},
         "rounded": {one.name: stowed[one].rounded for one in stowed if stowed[one].rounded},
     }
+    if odd := _odd_values(stowed, plan):
+        told_of_values["odd_values"] = odd
     return own["proof"] | told_of_values | ({"beside": told} if told else {}), own["bytes"], own["checksum"]
+
+
+def _odd_values(stowed: Mapping[OutputChannel, Stowed], plan: RunPlan) -> dict[str, dict[str, int]]:
+    """Count what no picture should hold, by pass; a distance may be infinite, a direction negative."""
+    roles = {one.name: one.role for one in plan.passes}
+    by_source: dict[str, list[Stored]] = {}
+    for channel, one in stowed.items():
+        by_source.setdefault(channel.source, []).append(one.values)
+    found = {}
+    for source, planes in by_source.items():
+        role = roles.get(source)
+        counts = dict(zip(("nan", "infinite", "negative"), odd_values(planes), strict=True))
+        if role in (Role.DEPTH, Role.POSITION) or (role is None and not result_named(source).is_light):
+            counts["infinite"] = 0
+        if role not in LIT_ROLES and (role is not None or not result_named(source).is_light):
+            counts["negative"] = 0
+        if any(counts.values()):
+            found[source] = {kind: count for kind, count in counts.items() if count}
+    return found
 
 
 def _write_own(

@@ -14,6 +14,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, defer
 
 from drawstring.core.alpha import OverFrames
+from drawstring.core.arrivals.differences import range_differences, spans_of
 from drawstring.core.arrivals.facts import findings_of
 from drawstring.core.depth import DepthSettings, DepthTally, FrameDistances, merged
 from drawstring.core.io.facts import Window
@@ -148,6 +149,7 @@ def finish(
     )
     if measurement.kind == "facts":
         tell_facts(measurement)
+        _compare_ranges(measurement)
 
 
 TRIES = 3
@@ -260,6 +262,17 @@ def tell_facts(measurement: Measurement | None) -> None:
         "alpha": _alpha_over_frames(measurement, passes, beauty),
     }
     measurement.asked_at = now()  # whoever kept the old findings looks at this
+
+
+def _compare_ranges(measurement: Measurement) -> None:
+    """Tell, among the differences to the delivery before, whose values span another range now."""
+    delivery = measurement.delivery
+    before = [one for one in delivery.shot.deliveries if one.id < delivery.id]
+    older = before[-1].measured("facts") if before else None
+    if older is None or older.state != "done" or measurement.state != "done":
+        return
+    said = range_differences(spans_of(counted_of(older)), spans_of(counted_of(measurement)))
+    delivery.differences = [*(one for one in delivery.differences if " spans " not in one), *said]
 
 
 def _alpha_over_frames(measurement: Measurement, passes: list[Pass], beauty: Pass | None) -> str:

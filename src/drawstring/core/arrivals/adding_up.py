@@ -15,7 +15,7 @@ from drawstring.core.colour.reading import LINEAR
 from drawstring.core.findings import Finding, Severity
 from drawstring.core.io.facts import ChannelRef, FileFacts
 from drawstring.core.passes.recognition import Pass, with_names
-from drawstring.core.passes.roles import COLOUR_ROLES, Role
+from drawstring.core.passes.roles import COLOUR_ROLES, SHARE_ROLES, Role
 from drawstring.core.passes.sums import PLACES, Samples, Sum, sum_among
 
 _SAID = 0.98
@@ -55,7 +55,7 @@ def sampled(passes: Sequence[Pass], pixels: Mapping[ChannelRef, Stored]) -> dict
     found = {}
     for place, one in enumerate(passes):
         refs = one.channels[:3]
-        may = one.role in COLOUR_ROLES or one.role is Role.OTHER
+        may = one.role in COLOUR_ROLES | SHARE_ROLES | {Role.OTHER}
         if may and one.space == LINEAR and len(refs) == 3 and all(ref in pixels for ref in refs):
             planes = [np.asarray(pixels[ref], np.float32).ravel() for ref in refs]
             at = np.linspace(0, planes[0].size - 1, min(PLACES, planes[0].size)).astype(int)
@@ -145,7 +145,8 @@ def _as_told(one: Pass, name: str, found: Sum, layers: Mapping[str, str]) -> Pas
         return replace(
             one, role=Role.BEAUTY, confidence=0.97, reason=f"{one.reason}, and {reason}" if agrees else reason
         )
-    if one.confidence >= 0.7 and one.role not in (Role.BEAUTY, Role.OTHER):
+    # A share with three colours that adds up to a picture is light, whatever its name says.
+    if one.confidence >= 0.7 and one.role not in SHARE_ROLES | {Role.BEAUTY, Role.OTHER}:
         return one
     if name in found.parts:
         reason = f"it is a part of the sum {layers[found.whole]}"

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from drawstring.core.io.facts import Window
 from drawstring.core.passes.recognition import Pass
+from drawstring.core.passes.statistics import PassStatistics
 
 
 @dataclass(frozen=True)
@@ -54,3 +55,41 @@ def delivery_differences(before: DeliveryFacts, after: DeliveryFacts) -> list[st
         if set(a.traits) != set(b.traits) and (a.traits or b.traits):
             said.append(f"{name} is {', '.join(b.traits) or 'plain'}, was {', '.join(a.traits) or 'plain'}")
     return said
+
+
+OTHER_SPAN = 0.1
+"""An end has moved when it lies further from where it was than this share of the whole span."""
+
+MOST_SPANS = 6
+"""How many passes are told one by one."""
+
+Span = tuple[float, float]
+
+
+def spans_of(counted: Mapping[int, Mapping[str, PassStatistics]]) -> dict[str, Span]:
+    """Give each pass's lowest and highest value over all counted frames."""
+    found: dict[str, Span] = {}
+    for frame in counted.values():
+        for name, one in frame.items():
+            low, high = found.get(name, (one.low, one.high))
+            found[name] = (min(low, one.low), max(high, one.high))
+    return found
+
+
+def range_differences(before: Mapping[str, Span], after: Mapping[str, Span]) -> list[str]:
+    """Say whose values span another range than before.
+
+    Examples
+    --------
+    >>> range_differences({"beauty": (0, 4), "depth": (1, 9)}, {"beauty": (0, 31), "depth": (1, 9.2)})
+    ['beauty spans 0 to 31, spanned 0 to 4']
+    """
+    said = []
+    for name in before.keys() & after.keys():
+        (low, high), (new_low, new_high) = before[name], after[name]
+        whole = max(high - low, new_high - new_low, 1e-9)
+        if max(abs(new_low - low), abs(new_high - high)) > OTHER_SPAN * whole:
+            said.append(f"{name} spans {new_low:g} to {new_high:g}, spanned {low:g} to {high:g}")
+    said.sort()
+    more = [f"{len(said) - MOST_SPANS} more passes span other ranges"] if len(said) > MOST_SPANS else []
+    return said[:MOST_SPANS] + more

@@ -22,7 +22,10 @@ STEADY = 6.0
 """... and by this many times the usual step between frames."""
 
 NEGATIVE_MUCH = 0.001
-"""From this share of values on, negative light is told."""
+"""From this share of pixels on, negative light is told with its share."""
+
+MOST_FRAMES = 8
+"""How many frames are told one by one."""
 
 
 def findings_of(counted: Counted, passes: Sequence[Pass], *, where: str, window: Window) -> list[Finding]:
@@ -99,37 +102,58 @@ def _leave_out(name: str) -> Mend:
 def _broken(one: Pass, curve: list[tuple[int, PassStatistics]], where: str, window: Window) -> list[Finding]:
     found = []
     infinite_is_fine = one.role in (Role.DEPTH, Role.POSITION)
-    bad = [(n, s) for n, s in curve if s.nan or s.infinite and not infinite_is_fine]
+    bad = {n: (s.nan, 0 if infinite_is_fine else s.infinite) for n, s in curve}
+    bad = {n: counts for n, counts in bad.items() if any(counts)}
     if bad:
-        number, worst = max(bad, key=lambda one: one[1].nan + one[1].infinite)
+        number = max(bad, key=lambda n: sum(bad[n]))
+        worst = dict(curve)[number]
         at = (worst.odd[1] + window.x_min, worst.odd[0] + window.y_min) if worst.odd else None
-        kind = "not numbers (NaN)" if worst.nan else "infinite"
-        count = worst.nan or worst.infinite
         found.append(
             Finding(
                 "pass-nan", Severity.WARNS,
-                f"{one.name} has {count:,} values that are {kind} in frame {number}"
-                + (f", and some in {len(bad) - 1} more frames." if len(bad) > 1 else "."),
+                f"{one.name} has pixels that are no number: {_by_frame(bad, ('NaN', 'infinite'))}.",
                 f"{where}, {one.name}, frame {number}" + (f", pixel {at[0]}, {at[1]}" if at else ""),
                 "Filters spread them into black or white blocks; sums made with them are lost.",
                 "Render the frame again, or have the renderer clamp its samples.",
                 frame=number, pass_name=one.name, pixel=at, mends=(show_frame(number), show_pass(one.name)),
             )
         )  # fmt: skip
-    if one.role in LIT_ROLES:
+    negative = {n: (s.negative,) for n, s in curve if s.negative} if one.role in LIT_ROLES else {}
+    if negative:
+        number = max(negative, key=lambda n: negative[n])
         share = sum(s.negative for _, s in curve) / max(1, sum(s.values for _, s in curve))
-        if share > NEGATIVE_MUCH:
-            number = max(curve, key=lambda one: one[1].negative)[0]
-            found.append(
-                Finding(
-                    "pass-negative", Severity.NOTES, f"{share:.1%} of {one.name}'s values are negative.",
-                    f"{where}, {one.name}",
-                    "Light is never negative; a filter or a gamut conversion left it.",
-                    "Look where it is; clamp it in the renderer if it is more than grain.",
-                    frame=number, pass_name=one.name, mends=(show_frame(number), show_pass(one.name)),
-                )
-            )  # fmt: skip
+        much = f", {share:.1%} of all" if share > NEGATIVE_MUCH else ""
+        found.append(
+            Finding(
+                "pass-negative", Severity.NOTES,
+                f"{one.name} has negative pixels: {_by_frame(negative, ('negative',))}{much}.",
+                f"{where}, {one.name}",
+                "Light is never negative; a filter or a gamut conversion left it.",
+                "Look where it is; clamp it in the renderer if it is more than grain.",
+                frame=number, pass_name=one.name, mends=(show_frame(number), show_pass(one.name)),
+            )
+        )  # fmt: skip
     return found
+
+
+def _by_frame(counts: Mapping[int, tuple[int, ...]], kinds: tuple[str, ...]) -> str:
+    """Say how many pixels of each kind, frame by frame; of very many frames the worst.
+
+    Examples
+    --------
+    >>> _by_frame({1001: (3, 0), 1002: (0, 12)}, ("NaN", "infinite"))
+    '3 NaN in frame 1001, 12 infinite in 1002'
+    """
+    order = sorted(counts, key=lambda n: -sum(counts[n])) if len(counts) > MOST_FRAMES else list(counts)
+    said: list[str] = []
+    for number in order[:MOST_FRAMES]:
+        kinds_here = " and ".join(
+            f"{count:,} {kind}" for count, kind in zip(counts[number], kinds, strict=True) if count
+        )
+        said.append(f"{kinds_here} in {'frame ' if not said else ''}{number}")
+    left = order[MOST_FRAMES:]
+    more = f", and {sum(sum(counts[n]) for n in left):,} in {len(left)} more frames" if left else ""
+    return ", ".join(said) + more
 
 
 def standing_out(values: Sequence[float]) -> list[int]:

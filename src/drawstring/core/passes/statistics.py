@@ -27,8 +27,9 @@ class PassStatistics:
     low, high, mean : float
         Over finite values below `HUGE`, the alpha of a colour left out; 0 where there are none.
     nan, infinite, negative : int
-        Values (not pixels) of each kind; the sign is asked of finite values only.
+        Pixels with any channel of each kind; the sign is asked of finite values only.
     values : int
+        Pixels.
         How many there are.
     odd : (row, column) or None
         The first pixel with a NaN, else with an infinite value.
@@ -96,11 +97,14 @@ def pass_statistics(planes: Sequence[Stored], *, has_alpha: bool) -> PassStatist
     """
     digest = xxhash.xxh3_64()
     lows, highs, total, count = [], [], 0.0, 0
-    nan = infinite = negative = values = 0
     odd: tuple[int, int] | None = None
+    masks: dict[str, NDArray[np.bool_]] = {}
+
+    def mark(kind: str, where: NDArray[np.bool_]) -> None:
+        masks[kind] = masks[kind] | where if kind in masks else where
+
     for i, plane in enumerate(planes):
         digest.update(np.ascontiguousarray(plane).data)
-        values += plane.size
         seen: NDArray[Any]
         if plane.dtype == np.uint32:
             seen = plane.astype(np.float64).ravel()
@@ -110,14 +114,15 @@ def pass_statistics(planes: Sequence[Stored], *, has_alpha: bool) -> PassStatist
             whole = bool(known.all())
             if not whole:
                 is_nan = np.isnan(wide)
-                nan += int(is_nan.sum())
-                infinite += int((~known & ~is_nan).sum())
+                mark("nan", is_nan)
+                mark("infinite", ~known & ~is_nan)
                 if odd is None:
                     at = is_nan if is_nan.any() else ~known
                     row, col = np.unravel_index(int(np.argmax(at)), at.shape)
                     odd = int(row), int(col)
             seen = wide.ravel() if whole else wide[known]
-        negative += int((seen < 0).sum())
+            if seen.size and seen.min() < 0:
+                mark("negative", known & (wide < 0))
         seen = seen[np.abs(seen) < HUGE] if seen.size and np.abs(seen).max() >= HUGE else seen
         if i == 3 and has_alpha or not seen.size:
             continue
@@ -125,6 +130,10 @@ def pass_statistics(planes: Sequence[Stored], *, has_alpha: bool) -> PassStatist
         highs.append(float(seen.max()))
         total += float(seen.sum(dtype=np.float64))
         count += seen.size
+    nan, infinite, negative = (
+        int(masks[kind].sum()) if kind in masks else 0 for kind in ("nan", "infinite", "negative")
+    )
+    values = planes[0].size
     return PassStatistics(
         _short(min(lows, default=0.0)), _short(max(highs, default=0.0)),
         _short(total / count if count else 0.0),

@@ -25,6 +25,7 @@ from drawstring.core.io.writing import final_name
 from drawstring.core.passes import COLOUR_ROLES, Pass, Role, recognise
 from drawstring.core.recipe import KNOTS
 from drawstring.runs.handoff.contents import REPORT, manifest_of
+from drawstring.runs.handoff.odd_values import odd_lines
 
 WIDE = 640
 """Pixels across of a picture in the report."""
@@ -98,6 +99,7 @@ def render_report(folder: str, manifest: Mapping[str, Any], findings: Sequence[F
         compared=sum(proof.get("channels", 0) for proof in proofs),
         findings=findings,
         recomposed=_recomposed(frames),
+        odd=odd_lines(frames),
         knots=[(knot.title, _said(settings.get(knot.name, {}))) for knot in KNOTS],
         depth=settings.get("depth", {}),
     )  # fmt: skip

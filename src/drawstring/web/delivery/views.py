@@ -65,8 +65,22 @@ def facts(shot_id: int, name: str) -> str:
         }
         return render_template(
             "delivery/_facts.html", shot=shot, one=one, name=name, measurement=measurement, curve=curve,
-            flagged=flagged,
+            flagged=flagged, odd=_shares(delivery, name) if curve else [],
         )  # fmt: skip
+
+
+def _shares(delivery: Delivery, name: str) -> list[str]:
+    """Say which share of a pass's pixels is no number or negative, over all frames; nothing where none is."""
+    measurement = delivery.measured("facts")
+    counted = measuring.counted_of(measurement) if measurement else {}
+    seen = [each[name] for each in counted.values() if name in each]
+    pixels = max(1, sum(one.values for one in seen))
+    counts = {
+        "NaN": sum(one.nan for one in seen),
+        "infinite": sum(one.infinite for one in seen),
+        "negative": sum(one.negative for one in seen),
+    }
+    return [f"{kind} {count / pixels:.3%} ({count:,} px)" for kind, count in counts.items() if count]
 
 
 def _curve(delivery: Delivery, name: str) -> Curve | None:

@@ -13,6 +13,7 @@ from drawstring.core.passes import COLOUR_ROLES, Role, recognise
 from drawstring.runs.checking import check_package
 from drawstring.runs.handoff import copy_package, make_report, make_review, zip_of
 from drawstring.runs.handoff.contents import MANIFESTS, manifest_of
+from drawstring.runs.handoff.odd_values import odd_lines
 from drawstring.runs.handoff.report import render_report
 from drawstring.runs.manifest import describe
 from drawstring.store import ledger
@@ -46,8 +47,10 @@ def package(package_id: int) -> str:
                 lossy[name] = max(lossy.get(name, 0.0), largest)
             for name, count in proof.get("held_at_half_limit", {}).items():
                 held[name] = held.get(name, 0) + count
+        odd = odd_lines(told["frames"])
         return render_template(
             "packages/package.html",
+            odd=odd,
             package=one,
             run=run,
             shot=run.shot,
