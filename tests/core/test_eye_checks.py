@@ -178,7 +178,12 @@ def test_screen_window_and_forms(seen):
 def test_round_pictures_are_checked():
     settings = EyesSettings(needed=True, came="no pair", is_round=True)
     good = {"size": [400, 200], "seam": 0.9, "poles": [0.1, 0.1], "level": [0.0, 0.1, "the camera"]}
-    assert not codes({1: good}, settings)
+    assert not codes({1: good}, settings, size=(400, 200))
+    for size, packing in (((800, 200), "side by side"), ((400, 400), "above/below")):
+        pair = codes({1: good}, settings, size=size)["round-ratio"]
+        packed = change(Recipe(), dict(pair.mends[0].values), scene_unit="m").eyes
+        assert packed.packing.value == packing
+        assert "round-ratio" not in codes({1: good}, packed.model_copy(update={"is_round": True}), size=size)
     bad = {
         **good,
         "size": [400, 180],
@@ -186,13 +191,15 @@ def test_round_pictures_are_checked():
         "poles": [0.1, 0.9],
         "level": [-4.0, 1.0, "upright lines"],
     }
-    found = codes({1: bad}, settings)
+    found = codes({1: bad}, settings, size=(400, 180))
     assert set(found) == {"round-ratio", "round-seam", "round-pole", "round-level"}
     mended = change(Recipe(), {**dict(found["round-level"].mends[0].values)}, scene_unit="m").eyes
     assert (mended.pitch, mended.roll) == (4.0, -1.0)
     levelled = mended.model_copy(update={"is_round": True, "came": "no pair"})
-    assert "round-level" not in codes({1: bad}, levelled)
-    assert "round-level-unknown" in codes({1: {k: v for k, v in good.items() if k != "level"}}, settings)
+    assert "round-level" not in codes({1: bad}, levelled, size=(400, 180))
+    assert "round-level-unknown" in codes(
+        {1: {k: v for k, v in good.items() if k != "level"}}, settings, size=(400, 200)
+    )
     assert [f.code for f in check_arrived(EyesSettings(), {1: good}, "")] == ["eyes-round"]
 
 

@@ -15,7 +15,7 @@ from drawstring.core.errors import SettingError
 from drawstring.core.eyes.anaglyph import MATRICES, Method, ghosting, mixed
 from drawstring.core.eyes.compare import by_occlusion, compare, late_by, signature
 from drawstring.core.eyes.packing import First, Packing, eye_size, pack, packed_size, unpack
-from drawstring.core.eyes.parallax import estimate, projected, rig_of
+from drawstring.core.eyes.parallax import estimate, led_by_depth, projected, rig_of
 from drawstring.core.eyes.proposal import comb, propose
 from drawstring.core.eyes.rig import limits_for, parallax_px, start_interaxial, sums
 from drawstring.core.eyes.second_eye import moved
@@ -237,6 +237,22 @@ def test_parallax_is_estimated_where_both_ways_agree():
     found = estimate(left, right)
     assert found.sure.mean() > 0.85
     assert np.nanmedian(found.parallax) == pytest.approx(-7, abs=0.1)
+
+
+def test_depth_leads_parallax_where_pictures_have_no_texture(bell):
+    (left, here), (right, there) = bell
+    z = left.planes["depth.Z"]
+    true, _, z_there = projected(z, here, there, PLACE)
+    seen_at = np.round(np.arange(W) + true).astype(int)
+    beside = np.take_along_axis(right.planes["depth.Z"], np.clip(seen_at, 0, W - 1), axis=1)
+    both = (seen_at >= 0) & (seen_at < W) & (np.isclose(beside, z_there, rtol=0.03) | (beside == z_there))
+    # Neither the unit of the distances nor the lens is told.
+    near = (7.3 / z).astype(np.float32)
+    known = estimate(left.beauty, right.beauty)
+    led = led_by_depth(left.beauty, right.beauty, known, near)
+    assert both.mean() > 0.8 and (np.abs(led - true) <= 1)[both].mean() > 0.97
+    shuffled = np.random.default_rng(3).permutation(near.ravel()).reshape(near.shape)
+    assert led_by_depth(left.beauty, right.beauty, known, shuffled) is None
 
 
 def test_the_rigs_sums():

@@ -221,3 +221,54 @@ def test_parallax_of_two_sequences_follows_their_cameras(session, sources, accep
     assert said["range"][0] == pytest.approx(low, abs=0.05) and said["range"][2] == pytest.approx(
         high, abs=0.05
     )
+
+
+def test_half_sizes_keep_their_own_pixels_and_parallax_goes_out(session, sources, accepted, tmp_path):
+    """A pair squeezed by another library, out again in the form it came in and as its own pixels."""
+    folder = tmp_path / "in" / "TW071" / "v001"
+    folder.mkdir(parents=True)
+    halves = {}
+    for number in (1001, 1002):
+        eyes = [
+            planes_of(sources / "tidewrack" / "TW040" / "v001" / f"TW040_{eye}_v001.{number}.exr")
+            for eye in ("left", "right")
+        ]
+        packed = {
+            name: np.concatenate([eye[name][:, ::2] for eye in eyes], axis=1)
+            for name in ("R", "G", "B", "A", "depth.Z")
+        }
+        halves[number] = packed
+        with OpenEXR.File({}, dict(packed)) as file:
+            file.write(str(folder / f"TW071_main_v001.{number}.exr"))
+    shot = accepted(
+        folder.parent, "TW071", tmp_path / "in", eyes__needed="yes", eyes__came="packed", depth__needed="no",
+        eyes__packing="side by side, half", eyes__own_pixels="yes", eyes__first_out="right",
+        eyes__deliver="eyes apart; side by side; side by side, half; parallax",
+    )  # fmt: skip
+    recipes.settle(session, shot, "eyes")
+    run = plan_run(session, shot, output=str(tmp_path / "packages"))
+    carry_out_here(session, run)
+    assert run.state == "done", [frame.fault for frame in run.frames]
+    for number, packed in halves.items():
+        stem = os.path.join(run.folder, f"TW071_v001_{{}}.{number}.exr")
+        wide = packed["R"].shape[1] // 2
+        out = {
+            slug: planes_of(stem.format(slug))
+            for slug in ("side_by_side", "side_by_side_half", "eye_left", "eye_right", "parallax")
+        }
+        for name, plane in packed.items():
+            left, right = plane[:, :wide], plane[:, wide:]
+            swapped = np.concatenate([right, left], axis=1)
+            for slug, meant in (
+                ("eye_left", left), ("eye_right", right),
+                ("side_by_side", swapped), ("side_by_side_half", swapped),
+            ):  # fmt: skip
+                assert out[slug][name].tobytes() == meant.tobytes(), (slug, name)
+        assert oiio.ImageInput.open(stem.format("eye_left")).spec()["PixelAspectRatio"] == 2
+        assert oiio.ImageInput.open(stem.format("side_by_side_half")).spec()["PixelAspectRatio"] == 1
+        # Depth without a camera leads the parallax: an enlarged eye's pixels, as the lens and cameras part
+        # them.
+        z = np.repeat(packed["depth.Z"][:, :wide], 2, axis=1)
+        closed = 0.065 * WIDTH * 32 / 36 * (1 / 4.2 - 1 / z)
+        apart = np.abs(out["parallax"]["parallax.V"] - closed)
+        assert out["parallax"]["parallax_known.V"].mean() > 0.97 and (apart <= 1).mean() > 0.9

@@ -84,7 +84,8 @@ def _put(
         put_display(unfinished, one.picture, ending)
         return
     put_parts(
-        unfinished, [_part(one, compression)], display_window=_window(one), pixel_aspect=pixel_aspect,
+        unfinished, [_part(one, compression)],
+        display_window=_window(one), pixel_aspect=pixel_aspect * one.squeeze,
         metadata={**metadata, "drawstring.alpha": "premultiplied", **one.said},
         dwa_level=recipe.pack.dwa_level,
     )  # fmt: skip

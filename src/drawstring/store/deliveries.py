@@ -12,7 +12,8 @@ from sqlalchemy.orm import Session, undefer
 from drawstring.core.arrivals import ArrivalsSettings, Candidate, DeliveryFacts, delivery_differences
 from drawstring.core.camera import camera_of
 from drawstring.core.errors import MissingError, SourceError
-from drawstring.core.eyes.settings import EyesSettings
+from drawstring.core.eyes.packing import round_packing
+from drawstring.core.eyes.settings import Came, EyesSettings
 from drawstring.core.io.facts import FileFacts, Window
 from drawstring.core.passes import Pass
 from drawstring.core.recipe.pair_views import says_eyes
@@ -73,7 +74,11 @@ def _take_as_eyes(session: Session, shot: Shot, candidate: Candidate, by: str) -
     if is_pair or is_round:
         typed = {"eyes.needed": "yes"}
         if is_round:
-            typed |= {"eyes.is_round": "yes", "eyes.came": "two views" if is_pair else "no pair"}
+            shown = candidate.members[0].display_window
+            packing = round_packing(shown.width, shown.height) if shown else None
+            came = Came.VIEWS if is_pair else Came.NO_PAIR if packing is None else Came.PACKED
+            typed |= {"eyes.is_round": "yes", "eyes.came": came.value}
+            typed |= {"eyes.packing": packing.value} if came is Came.PACKED and packing else {}
         recipes.set_values(session, shot, typed, by=by)
 
 

@@ -163,7 +163,9 @@ def check_arrived(settings: EyesSettings, told: Eyes, where: str) -> list[Findin
     """Say that what came looks like a pair, where Eyes is not needed so far."""
     if settings.needed or not told:
         return []
-    proposals = [frame["proposal"] for frame in told.values() if "proposal" in frame]
+    proposals = [
+        frame["proposal"] for frame in told.values() if "proposal" in frame and not frame.get("says_round")
+    ]
     if len(proposals) > len(told) / 2:
         packing, reason, _ = max(proposals, key=lambda one: one[2])
         return [
@@ -177,7 +179,14 @@ def check_arrived(settings: EyesSettings, told: Eyes, where: str) -> list[Findin
                 mends=(set_eyes("take it as packed", needed="yes", came=Came.PACKED.value, packing=packing),),
             )
         ]
-    if any("seam" in frame for frame in told.values()):
+    # Where no header says so, a picture of 2:1 has to look like one: closed at the back, a point at the
+    # poles.
+    looks = [
+        frame["seam"] < 1.6 and max(frame["poles"]) < 0.3
+        for frame in told.values()
+        if "seam" in frame and not frame.get("says_round")
+    ]
+    if any(frame.get("says_round") for frame in told.values()) or (looks and all(looks)):
         return [
             Finding(
                 "eyes-round",

@@ -78,6 +78,35 @@ def eye_size(width: int, height: int, packing: Packing) -> tuple[int, int]:
     return width, height
 
 
+def round_packing(width: int, height: int) -> Packing | None:
+    """Give how an all-round picture of some size holds two eyes, each 2:1; None where it holds one.
+
+    Examples
+    --------
+    >>> round_packing(8192, 2048), round_packing(4096, 4096), round_packing(4096, 2048)
+    (<Packing.SIDE_BY_SIDE: 'side by side'>, <Packing.ABOVE_BELOW: 'above/below'>, None)
+    """
+    shape = width / max(1, height)
+    if abs(shape - 4) < 0.04:
+        return Packing.SIDE_BY_SIDE
+    return Packing.ABOVE_BELOW if abs(shape - 1) < 0.01 else None
+
+
+def unsqueezed(packing: Packing) -> Packing:
+    """Give how eyes lie that keep their half size: as whole ones of half the width or height.
+
+    Examples
+    --------
+    >>> unsqueezed(Packing.SIDE_BY_SIDE_HALF)
+    <Packing.SIDE_BY_SIDE: 'side by side'>
+    """
+    whole = {
+        Packing.SIDE_BY_SIDE_HALF: Packing.SIDE_BY_SIDE,
+        Packing.ABOVE_BELOW_HALF: Packing.ABOVE_BELOW,
+    }
+    return whole.get(packing, packing)
+
+
 def pack(left: Stored, right: Stored, packing: Packing, first: First, *, is_mixed: bool) -> Stored:
     """Put two eyes into one picture.
 
@@ -111,6 +140,18 @@ def pack(left: Stored, right: Stored, packing: Packing, first: First, *, is_mixe
     made = np.array(one)
     _lines(made, axis)[1::2] = _lines(other, axis)[1::2]
     return made
+
+
+def halved(plane: Stored, packing: Packing, *, is_mixed: bool) -> Stored:
+    """Reduce an eye to half its width or height, as a half packing has it.
+
+    Raises
+    ------
+    SettingError
+        The side to be halved is odd.
+    """
+    _refuse_odd(plane.shape[1], plane.shape[0], packing)
+    return _halved(plane, 1 if packing in _ACROSS else 0, is_mixed=is_mixed)
 
 
 def unpack(packed: Stored, packing: Packing, first: First, *, is_mixed: bool) -> tuple[Stored, Stored]:

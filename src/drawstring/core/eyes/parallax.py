@@ -5,11 +5,13 @@ Parallax is how far right of its place in the left picture a point lies in the r
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy.optimize import minimize
 
 from drawstring.core.arrays import Mask, Picture, Plane
 from drawstring.core.camera import Camera, Place, slopes
@@ -159,6 +161,72 @@ def estimate(left: Picture, right: Picture, *, reach: float = 0.06) -> Estimate:
     with np.errstate(invalid="ignore"):
         sure = np.isfinite(forth) & (np.abs(forth + returned) <= 1)
     return Estimate(np.where(sure, forth, np.float32(np.nan)), np.asarray(sure))
+
+
+_TRIES = 300
+_MOST_UNLIKE = 40.0
+"""Levels above which a pixel counts no more: it is hidden in one eye, or shines."""
+_LOOKED_AT = 6000
+
+
+def led_by_depth(left: Picture, right: Picture, known: Estimate, near: Plane) -> Plane | None:
+    """Fit parallax to the distances of the left eye: what neither picture's texture tells, depth does.
+
+    Parallel eyes part by `a + b / z`, whatever their lens, distance apart and convergence are. Pairs of
+    matches propose both numbers (M. Fischler and R. Bolles, "Random sample consensus", Communications of the
+    ACM 24(6), 1981); those are taken by which the right picture, moved, is most like the left one where that
+    has contrast.
+
+    Parameters
+    ----------
+    left, right : (H, W, 3 or more) scene-linear
+    known : Estimate
+        From these pictures.
+    near : (H, W) float32
+        1 / distance along the axis, any unit; 0 where there is nothing.
+
+    Returns
+    -------
+    (H, W) float32, pixels; None where no such line makes the eyes alike.
+    """
+    rows, cols = np.nonzero(known.sure & np.isfinite(near))
+    if len(rows) < 200 or not near.max() > near.min():
+        return None
+    one, other = (cv2.GaussianBlur(for_looking(eye).astype(np.float32), (0, 0), 1) for eye in (left, right))
+    chance = np.random.default_rng(7)
+    contrast = np.abs(cv2.Sobel(one, cv2.CV_32F, 1, 0)).ravel()
+    looked = chance.choice(
+        contrast.size, min(_LOOKED_AT, contrast.size // 2), False, contrast / contrast.sum()
+    )
+    at_rows, at_cols = np.divmod(looked, one.shape[1])
+    nearness, meant = near.ravel()[looked], one.ravel()[looked]
+
+    def unlike(line: Sequence[float]) -> float:
+        lands = np.asarray(at_cols + line[0] + line[1] * nearness, np.float32)
+        shown = cv2.remap(
+            other,
+            lands[None],
+            at_rows[None].astype(np.float32),
+            cv2.INTER_LINEAR,
+            borderMode=cv2.BORDER_REPLICATE,
+        )[0]
+        return float(np.minimum(np.abs(shown - meant), _MOST_UNLIKE).mean())
+
+    x, y = near[rows, cols].astype(np.float64), known.parallax[rows, cols].astype(np.float64)
+    lines = [(float(np.median(y)), 0.0)]
+    for here, there in chance.integers(0, len(x), (_TRIES, 2)):
+        if abs(x[here] - x[there]) > 0.02 * x.max():
+            slope = (y[here] - y[there]) / (x[here] - x[there])
+            lines.append((y[here] - slope * x[here], slope))
+    costs = [unlike(line) for line in lines]
+    start = np.array(lines[int(np.argmin(costs))])
+    step = np.array([[0, 0], [0.5, 0], [0, 0.5 / x.max()]])
+    best = minimize(
+        unlike, start, method="Nelder-Mead", options={"initial_simplex": start + step, "maxiter": 120}
+    )
+    if best.fun > 0.7 * np.median(costs):
+        return None
+    return np.asarray(best.x[0] + best.x[1] * near, np.float32)
 
 
 def _matched(one: Shades, other: Shades, most: int) -> Plane:

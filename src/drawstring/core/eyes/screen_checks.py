@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import suppress
 from typing import Any
 
 import numpy as np
 
+from drawstring.core.errors import SettingError
 from drawstring.core.eyes.anaglyph import ghosting, matrices_of
+from drawstring.core.eyes.packing import eye_size, round_packing
 from drawstring.core.eyes.rig import limits_for
 from drawstring.core.eyes.settings import AnaglyphFile, Came, EyesSettings, Form
 from drawstring.core.eyes.told import Eyes, parallax_over_frames, set_eyes
-from drawstring.core.findings import Finding, Severity, show_frame, show_pass
+from drawstring.core.findings import Finding, Mend, Severity, show_frame, show_pass
 
 _MOST_GHOST = 0.15
 
@@ -139,8 +142,15 @@ def check_round(settings: EyesSettings, told: Eyes, size: tuple[int, int], where
     """Check an all-round picture: ratio, seam, poles, level."""
     found = []
     seams = {n: frame for n, frame in told.items() if "seam" in frame}
-    width, height = next((frame["size"] for frame in seams.values()), size)
+    width, height = size
+    if settings.came is Came.PACKED:
+        with suppress(SettingError):  # an odd size is told elsewhere
+            width, height = eye_size(width, height, settings.packing)
     if abs(width / height - 2) > 0.02:
+        packing = round_packing(*size)
+        mends: tuple[Mend, ...] = ()
+        if packing is not None:
+            mends = (set_eyes("both eyes are in it", came=Came.PACKED.value, packing=packing.value),)
         found.append(
             Finding(
                 "round-ratio",
@@ -150,6 +160,7 @@ def check_round(settings: EyesSettings, told: Eyes, size: tuple[int, int], where
                 "Everything would be stretched, and the poles would tear.",
                 "Check how the eyes are packed (4:1 is side by side, 1:1 above/below), or have it rendered "
                 "2:1.",
+                mends=mends,
             )
         )
     torn = [n for n, frame in seams.items() if frame["seam"] > 2.5]

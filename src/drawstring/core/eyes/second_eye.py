@@ -13,7 +13,7 @@ import numpy as np
 from drawstring.core.arrays import Mask, Picture, Plane, Stored
 from drawstring.core.bands import in_bands
 from drawstring.core.depth.parting import part
-from drawstring.core.eyes.second_eye_kernel import ACROSS, DOWN, gather_rows, move_rows
+from drawstring.core.eyes.second_eye_kernel import ACROSS, gather_rows, move_rows
 
 
 @dataclass(frozen=True)
@@ -47,11 +47,13 @@ class Moved:
 
     def exact(self, plane: Stored) -> Stored:
         """Take a plane whose values must stay true ones along (distances, names): as it came."""
-        middle = self.samples[..., (DOWN // 2 - 1) * ACROSS + ACROSS // 2]
+        middle = self.samples[..., (self.samples.shape[2] // ACROSS // 2 - 1) * ACROSS + ACROSS // 2]
         return np.asarray(plane.ravel()[middle])
 
 
-def moved(z: Plane, nothing: Mask, picture: Picture, shift: Plane, *, threads: int = 1) -> Moved:
+def moved(
+    z: Plane, nothing: Mask, picture: Picture, shift: Plane, *, lines: int = 4, threads: int = 1
+) -> Moved:
     """Find what a second eye shows.
 
     Parameters
@@ -63,6 +65,8 @@ def moved(z: Plane, nothing: Mask, picture: Picture, shift: Plane, *, threads: i
         Tells the shares of pixels that hold two surfaces.
     shift : (H, W) float32
         How far right each pixel's point moves, in pixels of the array.
+    lines : int
+        Lines of samples to a pixel, an even number: the more, the finer rims are.
     threads : int
     """
     near = np.where(nothing | ~np.isfinite(z), 0, 1 / np.maximum(z, 1e-9)).astype(np.float32)
@@ -77,7 +81,7 @@ def moved(z: Plane, nothing: Mask, picture: Picture, shift: Plane, *, threads: i
     bare = (picture[..., 3] < 0.999) & ~nothing
     share[bare], other[bare] = 1, -1
     at, holes = np.empty_like(near), np.zeros_like(near)
-    samples = np.empty((*near.shape, ACROSS * DOWN), np.int32)
+    samples = np.empty((*near.shape, ACROSS * lines), np.int32)
     shift = np.ascontiguousarray(shift, np.float32)
     in_bands(
         lambda first, last: move_rows(first, last, near, shift, share, other, at, samples, holes),

@@ -6,8 +6,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-ACROSS, DOWN = 4, 2
-"""Samples of a made pixel along its sides."""
+ACROSS = 4
+"""Samples of a made pixel on each of its lines; how many lines is the caller's choice."""
 
 _JOINED = 0.03
 """Neighbours whose reciprocal distances differ by less than this share are one surface."""
@@ -39,13 +39,14 @@ def move_rows(
         As `drawstring.core.depth.parting.part` found them.
     at : (H, W) float32
         Written to: the column, in source pixels, that a pixel within one surface shows; NaN elsewhere.
-    samples : (H, W, DOWN * ACROSS) int32
+    samples : (H, W, lines * ACROSS) int32
         Written to: flat number of the source pixel that each sample shows.
     holes : (H, W) float32
         Written to: the share that the source did not see.
     """
     height, width = near.shape
     fine = width * ACROSS
+    lines = samples.shape[2] // ACROSS
     most = 2 * width
     begins, ends = np.empty(most, np.float32), np.empty(most, np.float32)
     owner, depth, move = np.empty(most, np.int32), np.empty(most, np.float32), np.empty(most, np.float32)
@@ -53,8 +54,8 @@ def move_rows(
     surface, filled = np.empty(width, np.int32), np.empty(fine, np.bool_)
     for row in range(first, last):
         _surfaces(near[row], share[row], surface)
-        for sub in range(DOWN):
-            v = (sub + 0.5) / DOWN
+        for sub in range(lines):
+            v = (sub + 0.5) / lines
             count = _spans(row, v, near, shift, share, other, begins, ends, owner, depth, move)
             closest[:] = -1.0
             shows[:] = -1
@@ -71,11 +72,11 @@ def move_rows(
                 if lacking == 0:
                     here = _centre(col * ACROSS, row * width, surface, shows, column)
                 if sub == 0:
-                    holes[row, col] = np.float32(lacking / (ACROSS * DOWN))
+                    holes[row, col] = np.float32(lacking / (ACROSS * lines))
                     at[row, col] = here
                 else:
-                    holes[row, col] += np.float32(lacking / (ACROSS * DOWN))
-                    # Both lines of samples have to agree that the pixel lies within one surface.
+                    holes[row, col] += np.float32(lacking / (ACROSS * lines))
+                    # All lines of samples have to agree that the pixel lies within one surface.
                     if np.isnan(here):
                         at[row, col] = here
 

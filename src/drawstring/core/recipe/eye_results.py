@@ -13,7 +13,7 @@ from drawstring.core.arrays import Picture, Plane
 from drawstring.core.camera import Moment
 from drawstring.core.colour.view import through_cube, through_view
 from drawstring.core.eyes.anaglyph import Mixed, matrices_of, mixed, received
-from drawstring.core.eyes.packing import Packing, pack
+from drawstring.core.eyes.packing import Packing, pack, unsqueezed
 from drawstring.core.eyes.settings import Came, Form
 from drawstring.core.eyes.sphere import Sight, flat_view, turn_of
 from drawstring.core.io.facts import ChannelRef
@@ -49,6 +49,12 @@ def eye_pictures(
         at.kept[key] = tuple(_four(eye) for eye in ((pair.left, pair.right) if whole else pair.shown()))
     left, right = at.kept[key]
     return left, right
+
+
+def stays_half(form: Form, recipe: Recipe) -> bool:
+    """Whether a half size goes out as it came in: nothing is enlarged and reduced again on the way."""
+    eyes = recipe.eyes
+    return eyes.is_squeezed and eyes.is_untouched and form.value == eyes.packing.value
 
 
 def _four(planes: Sequence[np.ndarray]) -> Picture:
@@ -164,8 +170,13 @@ def eye_results(find: Find) -> list[Result]:
 
     def form(which: Form) -> Callable[..., list[Plane]]:
         def compute(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[Plane]:
-            left, right = eye_pictures(pixels, passes, recipe, at, find, whole=False)
-            return _planes(pack(left, right, Packing(which.value), recipe.eyes.first_out, is_mixed=True))
+            packing = Packing(which.value)
+            if stays_half(which, recipe):
+                pair = pair_of(Role.BEAUTY, pixels, passes, recipe, at, find, own_pixels=True)
+                (left, right), packing = map(_four, pair.shown()), unsqueezed(packing)
+            else:
+                left, right = eye_pictures(pixels, passes, recipe, at, find, whole=False)
+            return _planes(pack(left, right, packing, recipe.eyes.first_out, is_mixed=True))
 
         return compute
 

@@ -20,10 +20,10 @@ from drawstring.core.camera import Camera, Moment, Place
 from drawstring.core.depth.axis import converted
 from drawstring.core.depth.settings import Along
 from drawstring.core.errors import MissingError
-from drawstring.core.eyes.packing import unpack
+from drawstring.core.eyes.packing import unpack, unsqueezed
 from drawstring.core.eyes.rig import parallax_px
 from drawstring.core.eyes.second_eye import Moved, moved
-from drawstring.core.eyes.settings import Came, Edge, EyesSettings, Making
+from drawstring.core.eyes.settings import LINES, Came, Edge, EyesSettings, Making
 from drawstring.core.eyes.sphere import Sight, turn_of, turned
 from drawstring.core.io.facts import ChannelRef, Window
 from drawstring.core.passes.recognition import Pass
@@ -118,6 +118,7 @@ def pair_of(
     find: Find,
     *,
     only: int | None = None,
+    own_pixels: bool = False,
 ) -> Pair:
     """Give both eyes of a pass or result.
 
@@ -127,6 +128,8 @@ def pair_of(
         Under its bare name: that of the left eye's view, or of the one picture.
     only : int, optional
         0 or 1 where just the left or the right eye is wanted: the other one is not turned.
+    own_pixels : bool
+        Whether eyes that came squeezed to half stay so; only while they are untouched.
     """
     views = views_of_pair(passes, recipe)
     planes = [
@@ -134,7 +137,7 @@ def pair_of(
         for view in dict.fromkeys(views)
     ]
     mixed = is_mixed(name, of_view(passes, ""), find)
-    return _finished(name, planes, pixels, passes, recipe, at, mixed, only)
+    return _finished(name, planes, pixels, passes, recipe, at, mixed, only, own_pixels=own_pixels)
 
 
 def _planes(
@@ -157,6 +160,8 @@ def _finished(
     at: Moment,
     mixed: bool,
     only: int | None,
+    *,
+    own_pixels: bool,
 ) -> Pair:
     settings = recipe.eyes.at(at.frame)
     place = at.placed(planes[0][0].shape)
@@ -165,7 +170,8 @@ def _finished(
         whole = [
             plane[display.y_min : display.y_max + 1, display.x_min : display.x_max + 1] for plane in planes[0]
         ]
-        both = [unpack(plane, settings.packing, settings.first, is_mixed=mixed) for plane in whole]
+        packing = unsqueezed(settings.packing) if own_pixels else settings.packing
+        both = [unpack(plane, packing, settings.first, is_mixed=mixed) for plane in whole]
         left, right = [one for one, _ in both], [other for _, other in both]
         display = Window(0, 0, left[0].shape[1] - 1, left[0].shape[0] - 1)
     elif settings.came is Came.ONE:
@@ -219,7 +225,7 @@ def moved_eyes(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Momen
     """Find what made eyes show: under "left" and "right"."""
     settings = recipe.eyes.at(at.frame)
     first = of_view(passes, "")
-    key = "made eyes", settings.making, settings.interaxial, settings.convergence, at.frame
+    key = "made eyes", settings.making, settings.interaxial, settings.convergence, settings.fineness, at.frame
     if key in at.kept:
         found: dict[str, Moved] = at.kept[key]
         return found
@@ -246,7 +252,14 @@ def moved_eyes(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Momen
     }[settings.making]
     picture = picture_of(pixels, first)
     made = {
-        eye: moved(z, here.nothing, picture, whole * np.float32(share), threads=at.threads)
+        eye: moved(
+            z,
+            here.nothing,
+            picture,
+            whole * np.float32(share),
+            lines=LINES[settings.fineness],
+            threads=at.threads,
+        )
         for eye, share in shares.items()
     }
     at.kept[key] = made

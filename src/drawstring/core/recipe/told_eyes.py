@@ -14,12 +14,12 @@ import numpy as np
 from drawstring.core.arrays import Picture, Plane
 from drawstring.core.camera import Moment
 from drawstring.core.depth.background import nothing_there
-from drawstring.core.eyes.compare import compare, signature
-from drawstring.core.eyes.packing import First, Packing, unpack
+from drawstring.core.eyes.compare import Compared, compare, signature
+from drawstring.core.eyes.packing import First, Packing, round_packing, unpack
 from drawstring.core.eyes.parallax import range_of, rig_of
 from drawstring.core.eyes.proposal import comb, propose
 from drawstring.core.eyes.settings import EyesSettings
-from drawstring.core.eyes.sphere import check_sphere
+from drawstring.core.eyes.sphere import check_sphere, flat_view, turn_of
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.pair_views import eye_views, said_of, says_eyes
@@ -30,6 +30,9 @@ from drawstring.core.recipe.sources import Pixels, depth_pass, of_view, pass_of
 
 _WIDE = 960
 """Pictures are compared at no more than this width."""
+
+_FIELD = 80.0
+"""Degrees across of the views by which all-round eyes are compared."""
 
 WEIGHTS = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
@@ -67,13 +70,17 @@ def told_eyes(passes: Sequence[Pass], pixels: Pixels, at: Moment, *, is_looked_a
         for packing in (Packing.ROWS, Packing.COLUMNS):
             said[f"comb_{packing.value.split()[0]}"] = round(comb(closely, packing), 3)
     ref = next(one.channels[0] for one in first if one.role is Role.BEAUTY)
-    if at.camera(ref.source, ref.part).is_latlong or (is_looked_at and abs(width / height - 2) < 0.02):
-        eye = (
-            picture
-            if proposal.packing is None
-            else unpack(picture, proposal.packing, First.LEFT, is_mixed=True)[0]
-        )
-        said |= _round(eye, at, ref.source, ref.part)
+    says_round = at.camera(ref.source, ref.part).is_latlong
+    round_as = round_packing(width, height) if says_round else None
+    lies_as = round_as if says_round else proposal.packing
+    if round_as is not None:
+        # The header says all directions, and the shape how both eyes lie in it: like halves or not.
+        left, right = unpack(picture, round_as, First.LEFT, is_mixed=True)
+        said["proposal"] = [round_as.value, f"{width}x{height} holds all directions twice", 1.0]
+        said |= _compared_round(left, right, None)
+    if says_round or (is_looked_at and abs(width / height - 2) < 0.02):
+        eye = picture if lies_as is None else unpack(picture, lies_as, First.LEFT, is_mixed=True)[0]
+        said |= _round(eye, at, ref.source, ref.part) | {"says_round": says_round}
     return said
 
 
@@ -97,10 +104,13 @@ def _of_views(passes: Sequence[Pass], pixels: Pixels, at: Moment, views: tuple[s
     if depth is not None and depth.channels[0] in pixels:
         z = np.asarray(pixels[depth.channels[0]], np.float32)
         near = np.where(nothing_there(z), 0, 1 / np.maximum(z, 1e-9)).astype(np.float32)[seen]
-    said = _compared(one, other, near)
+    beauty = pass_of(Role.BEAUTY, left)
+    assert beauty is not None
+    is_round = at.camera(beauty.channels[0].source, beauty.channels[0].part).is_latlong
+    said = _compared_round(one, other, near) if is_round else _compared(one, other, near)
     said["views"] = [[view, said_of(view, passes)] for view in views]
-    beauty, beside = pass_of(Role.BEAUTY, left), pass_of(Role.BEAUTY, right)
-    assert beauty is not None and beside is not None
+    beside = pass_of(Role.BEAUTY, right)
+    assert beside is not None
     a, b = (at.camera(x.channels[0].source, x.channels[0].part) for x in (beauty, beside))
     rig = rig_of(a, b)
     if rig is not None and (rig.right or rig.toe_degrees):
@@ -113,6 +123,7 @@ def _of_views(passes: Sequence[Pass], pixels: Pixels, at: Moment, views: tuple[s
         said |= _ranged(exact)
     if a.is_latlong:
         said |= _round(whole, at, beauty.channels[0].source, beauty.channels[0].part)
+        said["says_round"] = True
     return said
 
 
@@ -134,6 +145,46 @@ def _compared(left: Picture, right: Picture, near: Plane | None) -> dict[str, An
     found = compare(one, other, closer, step=step)
     said: dict[str, Any] = {"pair": found.as_dict(), "grid": [signature(one), signature(other)]}
     return said
+
+
+def _compared_round(left: Picture, right: Picture, near: Plane | None) -> dict[str, Any]:
+    """Compare the eyes of an all-round pair by flat views to four sides.
+
+    In the lat-long picture itself a point's parallax stretches it towards the poles, which looks as if
+    one eye were larger.
+    """
+    one, step = _small(left)
+    other, _ = _small(right)
+    height, width = one.shape[:2]
+    closer = None if near is None else near[::step, ::step][:height, :width]
+    side = max(96, width // 3), max(96, width // 3)
+    # Both have so many pixels to a degree in the middle of the view.
+    to_full = step * (width / (2 * np.pi)) / (side[0] / 2 / np.tan(np.radians(_FIELD / 2)))
+    found = []
+    for yaw in (0, 90, 180, 270):
+        sight = flat_view(side, (width, height), turn_of(yaw), _FIELD)
+        seen = None if closer is None else sight.exact(closer)
+        found.append(compare(sight.light(one), sight.light(other), seen))
+    doubled = np.array_equal(left[..., :3], right[..., :3])
+    told = [each for each in found if each.points >= 25]
+    if not told:
+        pair = Compared(sum(each.points for each in found), is_doubled=doubled)
+    else:
+
+        def middle(name: str) -> float:
+            return float(np.median([getattr(each, name) for each in told]))
+
+        orders = [each.order for each in told if each.order]
+        gains = np.median([each.gain for each in told], axis=0)
+        pair = Compared(
+            sum(each.points for each in told), round(middle("offset") * to_full, 3),
+            round(middle("turn_degrees"), 4), round(middle("scale"), 5), round(middle("spread") * to_full, 3),
+            (float(gains[0]), float(gains[1]), float(gains[2])),
+            round(min(each.nearest for each in told) * to_full, 2),
+            round(max(each.farthest for each in told) * to_full, 2),
+            round(float(np.mean(orders)), 3) if orders else 0.0, told[0].told_by, doubled,
+        )  # fmt: skip
+    return {"pair": pair.as_dict(), "grid": [signature(one), signature(other)]}
 
 
 def _small(picture: Picture) -> tuple[Picture, int]:
@@ -167,5 +218,5 @@ def _round(eye: Picture, at: Moment, source: int, part: int) -> dict[str, Any]:
         level = [np.degrees(np.arctan2(-down[2], down[1])), np.degrees(np.arctan2(down[0], down[1]))]
         said["level"] = [round(float(v), 3) + 0.0 for v in level] + ["the camera"]
     elif found.pitch is not None and found.roll is not None:
-        said["level"] = [round(found.pitch, 2), round(found.roll, 2), "upright lines"]
+        said["level"] = [round(found.pitch, 2), round(found.roll, 2), found.by]
     return said

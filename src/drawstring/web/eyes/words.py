@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from drawstring.core.colour import VIEWS
 from drawstring.core.eyes.anaglyph import Method, Mixed, matrices_of
 from drawstring.core.eyes.packing import First, Packing
-from drawstring.core.eyes.settings import AnaglyphFile, Came, Edge, Form, Making
+from drawstring.core.eyes.settings import AnaglyphFile, Came, Edge, Fineness, Form, Making
 from drawstring.core.keys import Then
 from drawstring.core.recipe.pair_views import views_of_pair
 from drawstring.core.recipe.sources import other_views
@@ -19,6 +19,7 @@ from drawstring.web.bench.tracks import tracks_of
 
 CHOICES = {
     "came": list(Came), "packing": list(Packing), "first": list(First), "making": list(Making),
+    "fineness": list(Fineness),
     "edge": list(Edge), "method": list(Method), "mixed": list(Mixed), "file": list(AnaglyphFile),
     "forms": list(Form), "views": list(VIEWS), "then": list(Then),
 }  # fmt: skip
