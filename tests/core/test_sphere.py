@@ -99,3 +99,36 @@ def test_level_seam_and_poles(yard):
     assert check_sphere(np.full((64, 128, 3), 0.2, np.float32)).pitch is None
     ramp = np.broadcast_to(np.linspace(0, 1, 128, dtype=np.float32)[None, :, None], (64, 128, 3))
     assert check_sphere(ramp).top > 0.5
+
+
+def test_light_turned_there_and_back_keeps_its_detail_and_a_hole_stays_one(yard):
+    camera, packed, _ = yard
+    view = View(W, H, projection=LATLONG, samples=4, is_thrifty=False)
+    light = np.minimum(render(packed, camera, view, seed=1).beauty[..., :3].astype(np.float32), 2)
+    there, back = (turned(W, H, turn_of(0, pitch, 0)) for pitch in (5, -5))
+    again = back.light(there.light(light))
+    assert -10 * np.log10(np.mean((again - light) ** 2, dtype=np.float64)) > 43
+    # One odd pixel is one odd spot: a spline that reaches over the whole row must not carry it along.
+    holed = light.copy()
+    holed[100, 200] = np.nan
+    lost = ~np.isfinite(there.light(holed)).all(axis=-1)
+    assert 0 < lost.sum() < 60
+    apart = np.abs(there.light(holed) - there.light(light))[~lost]
+    assert np.percentile(apart, 99.9) < 1e-3 and apart.max() < 0.1
+
+
+@pytest.mark.parametrize("tilt", [(0, 0), (-5, 0), (3, -2), (8, 6)])
+def test_the_level_is_told_from_where_the_sky_ends(tilt):
+    way = WAY @ turn_of(0, *tilt).T
+    lon, lat = np.arctan2(way[..., 0], way[..., 2]), np.arcsin(-way[..., 1])
+    rng = np.random.default_rng(1)
+    pattern = rng.random((64, 64))
+    # Open sea with hills on one side and a mast.
+    hills = np.radians(4) * np.maximum(0, np.sin(2 * lon + 1)) ** 2 * (np.abs(lon) < 1.6)
+    skyline = hills + (np.abs(lon - 1.9) < 0.05) * np.radians(20)
+    sea = 0.2 + 0.15 * pattern[(lat * 40).astype(int) % 64, (lon * 20).astype(int) % 64]
+    light = np.where(lat > skyline, 0.6 + 0.2 * lat, sea)
+    picture = (np.repeat(light[..., None], 3, -1) + rng.normal(0, 0.005, (H, W, 3))).astype(np.float32)
+    check = check_sphere(picture)
+    assert check.by == "the horizon"
+    assert abs(check.pitch - tilt[0]) < 0.3 and abs(check.roll - tilt[1]) < 0.3

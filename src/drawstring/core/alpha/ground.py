@@ -23,6 +23,8 @@ from drawstring.core.errors import SourceError
 _WIDE = 128
 _ROUNDS = 14
 _FEWEST = 200
+_USUAL, _BENDS, _STARTS = 5, (2, 3, 4, 5, 6, 7, 8), (3, 5)
+_ASKED, _MISSED = 2000, 0.05
 
 
 class Surface(StrEnum):
@@ -44,7 +46,7 @@ def fitted(
     seen: Plane,
     surface: Surface = Surface.SMOOTH,
     *,
-    order: int = 5,
+    order: int = 0,
     surely: Mask | None = None,
     where: str = "",
 ) -> Picture:
@@ -58,7 +60,7 @@ def fitted(
         How far each pixel may speak: 0 where an object hides the ground or a person painted it out.
     surface : Surface
     order : int
-        Highest power of a smooth surface.
+        Highest power of a smooth surface; 0 takes the one that foretells best what it has not seen.
     surely : (H, W) bool, optional
         Pixels that a person called lit ground: they always speak.
     where : str
@@ -85,11 +87,12 @@ def fitted(
             remedy="Give a third render of the ground alone, frame the object wider, or paint in "
             "what is ground.",
         )
-    order = _ORDERS.get(surface, order)
+    is_open = surface is Surface.SMOOTH and not order
+    order = _ORDERS.get(surface, order or _USUAL)
     rows, cols = np.nonzero(known)
     # As far from the middle as the whole picture goes: -1 to 1.
     y, x = 2 * (rows + 0.5) / known.shape[0] - 1, 2 * (cols + 0.5) / known.shape[1] - 1
-    basis = _basis(x, y, order)
+    basis = _basis(x, y, max(_BENDS) if is_open else order)
     light = small[rows, cols]
     brightness = light.mean(axis=-1)
     sure = np.zeros(len(rows), bool)
@@ -100,9 +103,15 @@ def fitted(
             ]
             > 0
         )
-    speaks = _lit(basis, brightness, weight[rows, cols], sure, order)
-    shares = _solved(basis, light, speaks)
-    return _spread(np.asarray(shares, np.float64), order, height, width)
+    lit = weight[rows, cols]
+    is_log = False
+    if is_open:
+        patches = _patches(rows, cols, known.shape)
+        order, is_log = _bends(basis, brightness, lit, sure, patches)
+    speaks = _lit(basis[:, : _count(order)], brightness, lit, sure, order, is_log=is_log)
+    shares = _relatively(basis[:, : _count(order)], light, speaks, is_log=is_log)
+    made = _spread(np.asarray(shares, np.float64), order, height, width)
+    return np.exp(made) if is_log else np.maximum(made, 0)
 
 
 def _lit(
@@ -111,19 +120,23 @@ def _lit(
     weight: NDArray[np.floating],
     sure: Mask,
     order: int,
+    *,
+    is_log: bool,
 ) -> NDArray[np.float64]:
     """Find how far each sample speaks for the lit surface."""
-    # Begin with the brighter half of each part of the picture, through a surface of few bends.
-    speaks = np.where(light >= np.median(light), weight, 0.15 * weight).astype(np.float64)
-    speaks[sure] = 1
+    # Begin with the brighter half of what lies about a surface of few bends, wherever in the picture.
+    speaks = np.asarray(weight, np.float64)
+    few = basis[:, : _count(min(order, 2))]
+    for _ in range(3):
+        off = _off(few, light, speaks, is_log=is_log)
+        speaks = np.where(off >= np.median(off), weight, 0.15 * weight).astype(np.float64)
+        speaks[sure] = 1
     for i in range(_ROUNDS):
-        bends = basis[:, : _count(min(order, 2))] if i < 4 else basis
-        off = light - bends @ _solved(bends, light[:, None], speaks)[:, 0]
+        off = _off(few if i < 4 else basis, light, speaks, is_log=is_log)
         inside = np.abs(off[speaks > 0.05 * speaks.max()])
-        spread = max(1.4826 * float(np.median(inside)), 0.002 * float(np.median(light)))
+        spread = max(1.4826 * float(np.median(inside)), 0.002)
         # Even on both sides, or noise would lift the surface: what lies below is shadow, what lies above
-        # light that the
-        # object throws on the ground.
+        # light that the object throws on the ground.
         u = off / (3 * spread)
         before = speaks
         speaks = np.asarray(weight * np.where(np.abs(u) < 1, (1 - u * u) ** 2, 0), np.float64)
@@ -133,6 +146,72 @@ def _lit(
         if (speaks > 0).sum() < _FEWEST // 2:
             return np.asarray(weight, np.float64)
     return np.asarray(speaks, np.float64)
+
+
+def _off(
+    basis: NDArray[np.float64], light: NDArray[np.float32], speaks: NDArray[np.float64], *, is_log: bool
+) -> NDArray[np.float64]:
+    """Give by what share of the fitted surface each sample lies off it."""
+    surface = basis @ _relatively(basis, light[:, None], speaks, is_log=is_log)[:, 0]
+    if is_log:
+        surface = np.exp(np.clip(surface, -50, 50))
+    return np.asarray(light / np.maximum(surface, _least(light)) - 1, np.float64)
+
+
+def _patches(
+    rows: NDArray[np.integer], cols: NDArray[np.integer], shape: tuple[int, ...]
+) -> NDArray[np.integer]:
+    """Give each sample the number of its patch, 0 to 3; no two of one number touch."""
+    return np.asarray((rows * 8 // shape[0] + 2 * (cols * 8 // shape[1])) % 4)
+
+
+def _bends(
+    basis: NDArray[np.float64],
+    light: NDArray[np.float32],
+    weight: NDArray[np.floating],
+    sure: Mask,
+    patches: NDArray[np.integer],
+) -> tuple[int, bool]:
+    """Choose order and whether light or its logarithm is fitted, by cross-validation.
+
+    Falling-off light is smooth in its logarithm, where a shadow is a step however dark its corner; other
+    light is smooth as it is. Whole patches are left out and foretold from the others, since what has to be
+    foretold is a patch: the ground behind the object. What is missed by far counts as missed, no more.
+
+    Source: M. Stone, "Cross-validatory choice and assessment of statistical predictions", Journal of the
+    Royal Statistical Society B 36(2), 1974.
+    """
+    some = slice(None, None, max(1, len(light) // _ASKED))
+    basis, light, weight, sure, patches = basis[some], light[some], weight[some], sure[some], patches[some]
+    errors: dict[tuple[int, bool], float] = {}
+    for is_log in (False, True):
+        for start in _STARTS:
+            lit = _lit(basis[:, : _count(start)], light, weight, sure, start, is_log=is_log)
+            for order in _BENDS:
+                part, missed = basis[:, : _count(order)], np.zeros(len(light))
+                for left_out in range(4):
+                    told, asked = np.where(patches == left_out, 0, lit), patches == left_out
+                    off = _off(part, light, told, is_log=is_log)
+                    missed[asked] = np.minimum(np.abs(off[asked]), _MISSED)
+                error = float(missed.mean())
+                errors[order, is_log] = min(errors.get((order, is_log), 1.0), error)
+    return min(errors, key=lambda choice: errors[choice])
+
+
+def _least(light: NDArray[np.floating]) -> float:
+    """Give the light below which a share of it says nothing."""
+    return max(0.02 * float(np.median(light)), 1e-6)
+
+
+def _relatively(
+    basis: NDArray[np.float64], light: NDArray[np.floating], speaks: NDArray[np.floating], *, is_log: bool
+) -> NDArray[np.float64]:
+    """Solve for the least error as a share of the surface itself: (N, C) for (S, C) light."""
+    if is_log:
+        return _solved(basis, np.log(np.maximum(light, _least(light))), speaks)
+    shares = _solved(basis, light, speaks)
+    surface = np.maximum((basis @ shares).mean(axis=-1), _least(light))
+    return _solved(basis, light, speaks * (np.median(surface) / surface) ** 2)
 
 
 def _solved(
@@ -168,7 +247,7 @@ def _spread(shares: NDArray[np.float64], order: int, height: int, width: int) ->
             for i in range(total + 1):
                 table[i, total - i] = shares[at, channel]
                 at += 1
-        made[..., channel] = np.maximum(py @ table.T @ px.T, 0)
+        made[..., channel] = py @ table.T @ px.T
     return made
 
 

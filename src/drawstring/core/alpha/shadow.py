@@ -50,6 +50,8 @@ class Finish:
         Radius of an even softening, pixels.
     grows : float
         Pixels of softness for each hundred pixels away from the object.
+    keeps_bounce : bool
+        Whether more light than the ground alone has stays more.
     """
 
     floor: float = 0.0
@@ -60,6 +62,7 @@ class Finish:
     quiet: float = 0.0
     soft: float = 0.0
     grows: float = 0.0
+    keeps_bounce: bool = False
 
 
 def shadow_ratio(on_ground: Picture, element: Picture, ground: Picture, *, threads: int = 1) -> Picture:
@@ -140,7 +143,7 @@ def finished(s: Picture, alpha: Plane, finish: Finish, *, threads: int = 1) -> P
 
     Returns
     -------
-    (H, W, 3) float32, 0 to 1
+    (H, W, 3) float32, 0 to 1; above it where bounced light is kept
     """
     made = np.asarray(s, np.float32)
     if not finish.keeps_colour:
@@ -153,9 +156,10 @@ def finished(s: Picture, alpha: Plane, finish: Finish, *, threads: int = 1) -> P
         made = _softer_away(made, alpha, finish.grows)
     # (S - floor) / (ceiling - floor) held to 0 to 1, then 1 - strength (1 - S), likewise: two sweeps.
     span, strength = max(finish.ceiling - finish.floor, 1e-6), finish.strength
-    made = np.clip(made * np.float32(1 / span) - np.float32(finish.floor / span), 0, 1)
+    most = None if finish.keeps_bounce else 1
+    made = np.clip(made * np.float32(1 / span) - np.float32(finish.floor / span), 0, most)
     if strength != 1:
-        made = np.clip(made * np.float32(strength) + np.float32(1 - strength), 0, 1)
+        made = np.clip(made * np.float32(strength) + np.float32(1 - strength), 0, most)
     return np.asarray(made, np.float32)
 
 
@@ -205,7 +209,7 @@ def black_layer(s: Picture, tint: tuple[float, float, float]) -> Picture:
     Alpha is one number and S may be three: it takes their luminance, and a coloured shadow loses its colour
     here.
     """
-    a = 1 - s @ WEIGHTS
+    a = np.maximum(1 - s @ WEIGHTS, 0)  # black can't brighten
     made = np.empty((*a.shape, 4), np.float32)
     made[..., :3] = a[..., None] * np.asarray(tint, np.float32)
     made[..., 3] = a

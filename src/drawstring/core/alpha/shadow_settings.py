@@ -65,7 +65,9 @@ class ShadowSettings(PaintedSettings):
     source: ShadowFrom = setting(ShadowFrom.RENDERS, "What tells the shadow.")
     on_ground: str = setting("", "The render with the ground; empty to find it by role.", max_length=200)
     ground: GroundFrom = setting(GroundFrom.SMOOTH, "What tells the clean ground.")
-    order: int = setting(5, "How many bends a smooth ground may have.", ge=2, le=8)
+    order: int | None = setting(
+        None, "How many bends a smooth ground may have; empty takes as many as foretell it best.", ge=2, le=8
+    )
     passes: tuple[str, ...] = setting((), "Shadow passes that are used; empty for all.", reader=read_names)
     lit_is: LitIs = setting(LitIs.WHITE, "What lit means in the passes.")
     together: Together = setting(Together.PRODUCT, "How several passes become one.")
@@ -74,6 +76,9 @@ class ShadowSettings(PaintedSettings):
     floor: float = setting(0.0, "At or below this share of light it is full shadow.", ge=0, lt=1, keyed=True)
     ceiling: float = setting(1.0, "At or above this share of light it is lit.", gt=0, le=2, keyed=True)
     strength: float = setting(1.0, "How deep: 0 none, 1 as it is.", ge=0, le=4, keyed=True)
+    bounce: bool = setting(
+        False, "Whether the multiply layer keeps values above 1: light that the object throws on the ground."
+    )
     tint: Colour = setting((0.0, 0.0, 0.0), "The light of a full shadow.", reader=read_colour, keyed=True)
     coloured: bool = setting(True, "Whether coloured shadows stay coloured.")
     quiet: float = setting(0.0, "How much noise is held down.", ge=0, le=1)

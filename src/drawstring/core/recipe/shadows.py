@@ -152,7 +152,7 @@ def _made(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) ->
         s = combined(several, settings.together.value)
     finish = Finish(
         settings.floor, settings.ceiling, settings.strength, settings.tint, settings.coloured, settings.quiet,
-        settings.soften / place.step, settings.grows,
+        settings.soften / place.step, settings.grows, settings.bounce,
     )  # fmt: skip
     s = _drawn_on(finished(s, element[..., 3], finish, threads=at.threads), settings, place, at.frame)
     return Shadow(s, multiply_layer(s, settings.tint), settings.tint, element, ground, on_ground)
@@ -200,7 +200,7 @@ def clean_ground(
     surely = painted(strokes, place, shape, frame=at.frame, raises="ground", lowers="no ground") > 0.5
     seen = np.where(out > 0.5, 0, seen).astype(np.float32)
     return fitted(
-        on_ground, seen, _SURFACES[settings.ground], order=settings.order,
+        on_ground, seen, _SURFACES[settings.ground], order=settings.order or 0,
         surely=surely & (seen > 0) if surely.any() else None, where=f"alpha.shadow, frame {at.frame}",
     )  # fmt: skip
 
