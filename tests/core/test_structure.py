@@ -11,6 +11,7 @@ from makers import write_plain
 from drawstring.core.arrivals import scan, survey
 from drawstring.core.arrivals.report import STRAY
 from drawstring.core.depth import DepthSettings
+from drawstring.core.errors import SourceError
 from drawstring.core.io import ChannelRef, read_channels, read_facts
 from drawstring.core.io.chunks import walk
 from drawstring.core.pack import header_of
@@ -74,8 +75,61 @@ def test_parts_that_are_cut_are_found(tmp_path):
         file.write(str(path))
     assert walk(str(path)).fault is None and len(walk(str(path)).channel_types) == 3
     data = path.read_bytes()
-    path.write_bytes(data[: len(data) * 2 // 3])
+    # The first part is whole and is read; the others are told. Nothing is whole in a shorter one.
+    path.write_bytes(data[: len(data) // 2])
+    torn = walk(str(path))
+    assert torn.fault is None and set(torn.unfinished) == {1, 2} and "ends early" in torn.unfinished[1]
+    facts = read_facts(str(path))
+    assert [len(part.channels) for part in facts.parts] == [1, 0, 0]
+    name = facts.parts[0].channels[0].name
+    plane = read_channels(str(path), [ChannelRef(0, name)])[ChannelRef(0, name)]
+    np.testing.assert_array_equal(plane, PICTURE[..., 0])
+    path.write_bytes(data[: len(data) // 5])
     assert "ends early" in walk(str(path)).fault
+
+
+def test_a_part_that_was_never_finished_leaves_the_others_to_be_taken(tmp_path):
+    folder = tmp_path / "TW080" / "v001"
+    folder.mkdir(parents=True)
+    for number in (1001, 1002, 1003):
+        beauty = {name: PICTURE[..., i].copy() for i, name in enumerate("RGBA")}
+        parts = [
+            OpenEXR.Part({"type": OpenEXR.scanlineimage}, beauty, "beauty"),
+            OpenEXR.Part({"type": OpenEXR.scanlineimage}, {"Z": PICTURE[..., 0].copy()}, "depth"),
+        ]
+        path = folder / f"TW080_main_v001.{number}.exr"
+        with OpenEXR.File(parts) as file:
+            file.write(str(path))
+    path.write_bytes(path.read_bytes()[:-3000])
+    here = scan(str(tmp_path), roots=[str(tmp_path)]).candidates[0]
+    assert here.frames[1001] == here.frames[1002] == "" and here.frames[1003] and not here.obstacle
+    for other in (1001, 1002):
+        damaged = folder / f"TW080_main_v001.{other}.exr"
+        damaged.write_bytes(damaged.read_bytes()[:-3000])
+    here = scan(str(tmp_path), roots=[str(tmp_path)]).candidates[0]
+    assert not any(here.frames.values()) and [one.role for one in here.passes][0] is Role.BEAUTY
+    assert any(f.code == "part-unfinished" and "depth" in f.what for f in here.findings)
+
+
+def test_deep_data_and_damaged_headers_are_called_what_they_are(tmp_path):
+    spec = oiio.ImageSpec(4, 4, 5, "float")
+    spec.channelnames, spec.deep = ("R", "G", "B", "A", "Z"), True
+    deep = oiio.DeepData()
+    deep.init(16, 5, oiio.TypeFloat, spec.channelnames)
+    deep.set_samples(3, 2)
+    out = oiio.ImageOutput.create(str(tmp_path / "deep.exr"))
+    assert out.open(str(tmp_path / "deep.exr"), spec) and out.write_deep_image(deep) and out.close()
+    whole = (tmp_path / "deep.exr").read_bytes()
+    for size in (len(whole), len(whole) - 20):
+        (tmp_path / "deep.exr").write_bytes(whole[:size])
+        with pytest.raises(SourceError, match="deep data"):
+            read_facts(str(tmp_path / "deep.exr"))
+    flat = write_oiio(tmp_path / "flat.exr").read_bytes()
+    (tmp_path / "cut.exr").write_bytes(flat[:60])
+    assert walk(str(tmp_path / "cut.exr")).fault == "ends within its header"
+    at = flat.index(b"compression\0compression\0") + len(b"compression\0compression\0")
+    (tmp_path / "long.exr").write_bytes(flat[:at] + b"\xff\xff\xff\x7f" + flat[at + 4 :])
+    assert "damaged header" in walk(str(tmp_path / "long.exr")).fault
 
 
 @pytest.mark.parametrize(

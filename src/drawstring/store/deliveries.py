@@ -44,12 +44,10 @@ def accept(session: Session, shot: Shot, candidate: Candidate, *, by: str = "") 
     """
     recipes.take_turn(session, shot)
     whole = [number for number, fault in candidate.frames.items() if not fault]
-    main = candidate.members[0]
-    if main.facts is None or not whole:
-        faults = list(dict.fromkeys(fault for fault in candidate.frames.values() if fault))
+    if candidate.obstacle:
         raise SourceError(
-            f"No frame of {main.pattern} is whole. {'; '.join(faults[:3])}",
-            where=main.folder,
+            candidate.obstacle,
+            where=candidate.members[0].folder,
             why="A shot without frames can't be packed.",
             remedy="Mend what the findings name and scan again.",
         )
@@ -58,7 +56,7 @@ def accept(session: Session, shot: Shot, candidate: Candidate, *, by: str = "") 
     delivery = session.scalar(known)
     if delivery is None:
         delivery = _write(session, shot, candidate, digest, len(whole))
-    use(session, shot, delivery, said=f"accepted {main.pattern}", by=by)
+    use(session, shot, delivery, said=f"accepted {candidate.members[0].pattern}", by=by)
     _take_as_eyes(session, shot, candidate, by)
     return delivery
 

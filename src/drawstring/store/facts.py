@@ -31,6 +31,7 @@ def facts_to_json(facts: FileFacts) -> dict[str, Any]:
                 "channels": [[c.name, c.pixel_type, c.x_sampling, c.y_sampling] for c in part.channels],
                 "metadata": part.metadata,
                 "unusable": list(part.unusable),
+                "unfinished": part.unfinished,
             }
             for part in facts.parts
         ],
@@ -50,7 +51,7 @@ def facts_from_json(
                 i, part["name"], part["view"], part["storage"], part["compression"],
                 Window(*part["data_window"]), Window(*part["display_window"]), part["pixel_aspect"],
                 tuple(ChannelFacts(*channel) for channel in part["channels"]), part["metadata"],
-                tuple(part.get("unusable", ())),
+                tuple(part.get("unusable", ())), part.get("unfinished", ""),
             )
             for i, part in enumerate(plain["parts"])
         ),

@@ -83,6 +83,16 @@ class Candidate:
         return {number: "; ".join(faults.get(number, ())) for number in numbers}
 
     @property
+    def obstacle(self) -> str:
+        """What keeps it from being accepted; empty where nothing does."""
+        frames = self.frames
+        if self.members[0].facts is not None and not all(frames.values()):
+            return ""
+        faults = list(dict.fromkeys(fault for fault in frames.values() if fault))
+        more = f" and {len(faults) - 3} more faults" if len(faults) > 3 else ""
+        return f"No frame of {self.members[0].pattern} is whole. {'; '.join(faults[:3])}{more}".strip()
+
+    @property
     def window(self) -> Window | None:
         """What holds the data windows of all members, but for plates that are fitted in."""
         shown = self.members[0].display_window

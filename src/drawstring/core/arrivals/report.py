@@ -367,6 +367,16 @@ def _pass_findings(report: SequenceReport, passes: list[Pass]) -> list[Finding]:
                 "Ask the renderer for R, G and B.",
             )
         )  # fmt: skip
+    for part in report.facts.parts if report.facts else ():
+        if part.unfinished:
+            found.append(
+                Finding(
+                    "part-unfinished", Severity.WARNS,
+                    f"Its part “{part.name or part.index}” {part.unfinished}.", report.pattern,
+                    "The passes in it are missing; those of its other parts are whole and are taken.",
+                    "Render or copy these frames again where they are needed, and scan again.",
+                )
+            )  # fmt: skip
     unusable = sorted({name for part in report.facts.parts for name in part.unusable}) if report.facts else []
     if unusable:
         found.append(

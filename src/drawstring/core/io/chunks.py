@@ -13,7 +13,8 @@ from __future__ import annotations
 import os
 import struct
 import sys
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import BinaryIO
 
 from drawstring.core.io.limits import MAX_CHUNKS, MAX_HEADER_BYTES
@@ -34,7 +35,7 @@ STRUCTURAL = frozenset(
 )
 """Attributes that decide how the pixels lie."""
 
-_TILED, _MULTIPART = 0x200, 0x1000
+_TILED, _DEEP, _MULTIPART = 0x200, 0x800, 0x1000
 _TABLE_BLOCK = 4096
 _TYPES = {0: "uint", 1: "half", 2: "float"}
 
@@ -53,11 +54,17 @@ class FileWalk:
         one layout.
     channel_lists : tuple of bytes
         Each part's channel list, raw.
+    unfinished : mapping of int to str
+        Parts that are not whole, and what is wrong with them, where others of the file are.
+    deep : tuple of int
+        Parts with a varying number of samples in a pixel.
     """
 
     fault: str | None
     structure: tuple[bytes, ...] = ()
     channel_lists: tuple[bytes, ...] = ()
+    unfinished: Mapping[int, str] = field(default_factory=dict)
+    deep: tuple[int, ...] = ()
 
     @property
     def channel_types(self) -> tuple[dict[str, str], ...]:
@@ -81,13 +88,24 @@ def walk(path: str) -> FileWalk:
         if len(start) < 8 or struct.unpack("<i", start[:4])[0] != MAGIC:
             return FileWalk("is not an OpenEXR file")
         flags = struct.unpack("<i", start[4:])[0]
-        multipart, tiled = bool(flags & _MULTIPART), bool(flags & _TILED)
-        walked = _walk_headers(file, size, multipart=multipart)
-        if walked is None:
-            return FileWalk("ends within its header")
-        structure, lists = walked
-        fault = _fault_of_chunks(file, size, multipart=multipart, tiled=tiled)
-        return FileWalk(fault, (start, *structure), tuple(lists))
+        multipart = bool(flags & _MULTIPART)
+        parts = _walk_headers(file, size, multipart=multipart)
+        if isinstance(parts, str):
+            return FileWalk(parts)
+        lists = tuple(part.channels for part in parts)
+        structure = (start, *(each for part in parts for each in part.structure))
+        # A library may refuse deep data with words of its own; it is told before any is asked.
+        deep = tuple(i for i, part in enumerate(parts) if "deep" in part.kind)
+        if flags & _DEEP or deep:
+            return FileWalk(None, structure, lists, deep=deep or (0,))
+        if not multipart:
+            fault = _fault_of_chunks(file, size, tiled=bool(flags & _TILED))
+            return FileWalk(fault, structure, lists)
+        faults = _faults_of_parts(file, size, parts)
+        if len(faults) == len(parts):
+            return FileWalk(faults[0], structure, lists)
+        lacking = (f"unfinished {sorted(faults)}".encode(),) if faults else ()
+        return FileWalk(None, (*structure, *lacking), lists, faults)
 
 
 def _channel_types(data: bytes) -> dict[str, str]:
@@ -101,14 +119,23 @@ def _channel_types(data: bytes) -> dict[str, str]:
     return types
 
 
-def _walk_headers(file: BinaryIO, size: int, *, multipart: bool) -> tuple[list[bytes], list[bytes]] | None:
-    """Move to the chunk table and give structure and channel lists; None where the file ends first."""
+@dataclass
+class _Part:
+    """What one part's header says of its structure."""
+
+    structure: list[bytes] = field(default_factory=list)
+    channels: bytes = b""
+    kind: str = ""
+    chunks: int = 0
+
+
+def _walk_headers(file: BinaryIO, size: int, *, multipart: bool) -> list[_Part] | str:
+    """Move to the chunk table and give each part's structure; or what is wrong, as a clause."""
     # One read for nearly every header: walking attribute by attribute costs a scan of thousands dearly.
     begin = file.tell()
     buffer = file.read(min(65_536, size))
     position = 0
-    structure: list[bytes] = []
-    lists: list[bytes] = []
+    parts: list[_Part] = []
 
     def need(count: int) -> bool:
         nonlocal buffer
@@ -132,30 +159,71 @@ def _walk_headers(file: BinaryIO, size: int, *, multipart: bool) -> tuple[list[b
             if not need(len(buffer) - position + 1):
                 return None
 
+    def ended() -> str:
+        if len(buffer) > MAX_HEADER_BYTES:
+            return f"has a header of more than {MAX_HEADER_BYTES // 2**20} MB, which can't be right"
+        return "ends within its header"
+
     while True:  # one header after another; a multi-part file ends them with an empty one
-        attributes = 0
+        part, attributes = _Part(), 0
         while True:
             name = text()
             if name is None:
-                return None
+                return ended()
             if not name:
                 break
             kind = text()
             if kind is None or not need(4):
-                return None
+                return ended()
             length = struct.unpack_from("<i", buffer, position)[0]
             position += 4
-            if length < 0 or not need(length):
-                return None
+            if length < 0 or length > MAX_HEADER_BYTES:
+                return f"has a damaged header: its attribute {name[:40]!r} would be {length:,} bytes long"
+            if not need(length):
+                return ended()
+            value = buffer[position : position + length]
             if name in STRUCTURAL:
-                structure.append(name.encode() + buffer[position : position + length])
+                part.structure.append(name.encode() + value)
             if kind == "chlist":
-                lists.append(buffer[position : position + length])
+                part.channels = value
+            elif name == "type":
+                part.kind = value.decode("latin-1").rstrip("\0")
+            elif name == "chunkCount" and length == 4:
+                part.chunks = struct.unpack("<i", value)[0]
             position += length
             attributes += 1
+        if attributes or not multipart:
+            parts.append(part)
         if not multipart or attributes == 0:
             file.seek(begin + position)
-            return structure, lists
+            return parts or "has a header that holds nothing"
+
+
+def _faults_of_parts(file: BinaryIO, size: int, parts: Sequence[_Part]) -> dict[int, str]:
+    """Tell which parts of a multi-part file are not whole: each has a table of its own, one after another."""
+    faults: dict[int, str] = {}
+    for i, part in enumerate(parts):
+        if not 0 < part.chunks <= MAX_CHUNKS:
+            # Without a count the next part's table can't be found either.
+            return dict.fromkeys(range(len(parts)), f"has {part.chunks:,} chunks in part {i}, by its header")
+        table = file.read(8 * part.chunks)
+        if len(table) < 8 * part.chunks:
+            faults |= dict.fromkeys(range(i, len(parts)), "ends before its chunk table")
+            break
+        offsets = struct.unpack(f"<{part.chunks}Q", table)
+        here = sum(1 for offset in offsets if offset)
+        if here < part.chunks:
+            faults[i] = f"was never finished: {here} of {part.chunks} chunks are in it"
+            continue
+        last, place = max(offsets), file.tell()
+        lead = 4 + (20 if "tile" in part.kind else 8)
+        file.seek(min(last, size))
+        begin = file.read(lead)
+        file.seek(place)
+        packed = struct.unpack("<i", begin[-4:])[0] if len(begin) == lead else 0
+        if len(begin) < lead or last + lead + max(packed, 0) > size:
+            faults[i] = f"ends early: {size:,} bytes are here, its last chunk begins at {last:,}"
+    return faults
 
 
 def _chunk_table(file: BinaryIO, start: int) -> list[int]:
@@ -176,7 +244,7 @@ def _chunk_table(file: BinaryIO, start: int) -> list[int]:
     return offsets
 
 
-def _fault_of_chunks(file: BinaryIO, size: int, *, multipart: bool, tiled: bool) -> str | None:
+def _fault_of_chunks(file: BinaryIO, size: int, *, tiled: bool) -> str | None:
     table_start = file.tell()
     first = file.read(8)
     if len(first) < 8:
@@ -195,11 +263,9 @@ def _fault_of_chunks(file: BinaryIO, size: int, *, multipart: bool, tiled: bool)
         here = sum(1 for offset in offsets if offset)
         return f"was never finished: {here} of {len(offsets)} chunks are in it"
     last = max(offsets)
-    lead = (4 if multipart else 0) + (20 if tiled else 8)
+    lead = 20 if tiled else 8
     if last + lead > size:
         return f"ends early: {size:,} bytes are here, its last chunk begins at {last:,}"
-    if multipart:
-        return None  # the last part may be tiled or not; its chunk begins within the file
     file.seek(last + lead - 4)
     packed = struct.unpack("<i", file.read(4))[0]
     if packed >= 0 and last + lead + packed > size:

@@ -77,6 +77,8 @@ class PartFacts:
         Every other header attribute, as plain numbers, strings and lists.
     unusable : tuple of str
         Header attributes that were left out, as they hold numbers that are none (NaN, infinity).
+    unfinished : str
+        What is wrong where a part is not whole, though others of its file are: it has no channels then.
     """
 
     index: int
@@ -90,6 +92,7 @@ class PartFacts:
     channels: tuple[ChannelFacts, ...]
     metadata: dict[str, Any] = field(default_factory=dict, hash=False)
     unusable: tuple[str, ...] = ()
+    unfinished: str = ""
 
 
 @dataclass(frozen=True)

@@ -61,7 +61,10 @@ def read_facts(path: str) -> FileFacts:
             status.st_mtime_ns,
             tuple(
                 with_colours(
-                    _with_side_manifests(_part(i, part, structure.channel_types[i]), os.path.dirname(path))
+                    _with_side_manifests(
+                        _part(i, part, structure.channel_types[i], structure.unfinished.get(i, "")),
+                        os.path.dirname(path),
+                    )
                 )
                 for i, part in enumerate(parts)
             ),
@@ -122,6 +125,14 @@ def look_over(path: str) -> tuple[os.stat_result, FileWalk]:
             why="Its frame would be missing from the shot.",
             remedy="Check that the file is there and may be read, then scan again.",
         ) from error
+    if structure.deep:
+        which = ", ".join(str(part) for part in structure.deep)
+        raise SourceError(
+            f"{name} holds deep data (part {which}).",
+            where=path,
+            why="Deep pictures have a varying number of samples in a pixel, which flat passes can't carry.",
+            remedy="Ask the renderer for flat passes, or flatten the deep picture first.",
+        )
     if structure.fault:
         raise SourceError(
             f"{name} {structure.fault}.",
@@ -132,16 +143,9 @@ def look_over(path: str) -> tuple[os.stat_result, FileWalk]:
     return status, structure
 
 
-def _part(index: int, part: Any, types: dict[str, str]) -> PartFacts:
+def _part(index: int, part: Any, types: dict[str, str], unfinished: str) -> PartFacts:
     header = part.header
     storage = header["type"]
-    if storage in (OpenEXR.deepscanline, OpenEXR.deeptile):
-        raise SourceError(
-            f"Part {index} holds deep data.",
-            where=f"part {index}",
-            why="Deep pictures have a varying number of samples in a pixel, which flat passes can't carry.",
-            remedy="Ask the renderer for flat passes, or flatten the deep picture first.",
-        )
     told = {
         key: plain for key, value in header.items()
         if key not in _STRUCTURAL
@@ -166,9 +170,11 @@ def _part(index: int, part: Any, types: dict[str, str]) -> PartFacts:
         channels=tuple(
             ChannelFacts(c.name, types[c.name], int(c.xSampling), int(c.ySampling))
             for c in header["channels"]
+            if not unfinished
         ),
         metadata={key: value for key, value in told.items() if key not in unusable},
         unusable=tuple(sorted(unusable)),
+        unfinished=unfinished,
     )
 
 

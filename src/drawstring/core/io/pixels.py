@@ -151,7 +151,9 @@ def _read(
         }
     if facts.kind != "openexr":
         return read_still_channels(path, wanted)
-    if subsampled or _runs_needed(facts, wanted) > _MOST_RUNS:
+    # One part that is not whole would hold up all others where the file is read as a whole.
+    is_broken = any(part.unfinished for part in facts.parts)
+    if subsampled or not is_broken and _runs_needed(facts, wanted) > _MOST_RUNS:
         return _read_whole(path, facts, wanted)
     return _read_runs(path, facts, wanted)
 
