@@ -1,5 +1,6 @@
 """Every form that a package can take, carried out on rendered frames and looked at with other readers."""
 
+import io
 import json
 import os
 import shutil
@@ -15,6 +16,7 @@ import OpenImageIO as oiio
 import PyOpenColorIO as ocio
 import pytest
 from makers import FRAMES, HEIGHT, WIDTH, carry_out_here
+from PIL import Image, ImageCms
 
 from drawstring.core.arrivals import scan
 from drawstring.core.camera import moment_of
@@ -116,7 +118,20 @@ def test_a_file_for_each_pass_lies_in_its_folder_under_its_name(packed, source_p
     beside = {one["file"] for one in run.frames[0].proof["beside"]}
     assert "depth/TW010_depth_v001.00001.exr" in beside and len(beside) >= 14
     depth = parts_of(os.path.join(run.folder, "depth/TW010_depth_v001.00001.exr"))[""]
-    np.testing.assert_array_equal(depth["depth.Z"], source_planes(number)["depth.Z"])
+    np.testing.assert_array_equal(depth["Z"], source_planes(number)["depth.Z"])
+
+    def file_of(name: str) -> str:
+        return os.path.join(run.folder, f"{name}/TW010_{name}_v001.00001.exr")
+
+    # Plain names in each; what hashed names say of themselves lies with them, and data says that it is data.
+    assert set(parts_of(file_of("beauty"))[""]) == {"R", "G", "B", "A"}
+    assert set(parts_of(file_of("diffuse_direct"))[""]) == {"R", "G", "B"}
+    assert set(parts_of(file_of("occlusion"))[""]) == {"Y"}
+    told = {name: header_of(file_of(name)) for name in ("beauty", "depth", "object_matte")}
+    hashed = {name: [key for key in said if key.startswith("cryptomatte/")] for name, said in told.items()}
+    assert not hashed["beauty"] and not hashed["depth"] and len(hashed["object_matte"]) >= 4
+    assert told["beauty"]["colorInteropID"] == "lin_rec709_scene" and "chromaticities" in told["beauty"]
+    assert told["depth"]["colorInteropID"] == "data" and "chromaticities" not in told["depth"]
     assert header_of(first_file(run))["drawstring.frame"] == number
     assert check_package(run.folder).is_proven
     os.truncate(os.path.join(run.folder, "depth/TW010_depth_v001.00003.exr"), 700)
@@ -284,6 +299,10 @@ def test_pictures_of_each_pass_are_what_the_view_makes_of_it(packed, source_plan
         seen = levels[..., [2, 1, 0, 3][: levels.shape[2]]] if levels.ndim == 3 else levels
         return seen.astype(np.float64) / top
 
+    if ending != "png":
+        with Image.open(f"{run.folder}/beauty/TW010_v001_beauty.{frame.number}.{end}") as picture:
+            profile = ImageCms.ImageCmsProfile(io.BytesIO(picture.info["icc_profile"]))
+        assert "sRGB" in ImageCms.getProfileDescription(profile)
     processor = ocio_view()
     for name in ("diffuse_direct", "beauty"):
         light = np.stack([source[f"{name}.{c}" if name != "beauty" else c] for c in "RGB"], -1)
@@ -339,8 +358,29 @@ def test_the_movie_and_the_sheet_show_every_frame_and_say_what_is_missing(packed
     with av.open(movie) as container:
         stream = container.streams.video[0]
         assert stream.codec_context.name in ("vp9", "libvpx-vp9") and stream.average_rate == 24
-        frames = [one.to_ndarray(format="rgb24") for one in container.decode(stream)]
+        context = stream.codec_context
+        assert (context.colorspace, context.color_primaries, context.color_trc, context.color_range) == (
+            1,
+            1,
+            1,
+            1,
+        )
+        decoded = list(container.decode(stream))
+        luma = decoded[0].to_ndarray(format="yuv420p")[:HEIGHT, :WIDTH].astype(float)
+        frames = [one.to_ndarray(format="rgb24") for one in decoded]
     assert len(frames) == FRAMES and frames[0].shape == (HEIGHT, WIDTH, 3)
+    # Luma is what BT.709 weighs display levels to, at 16 to 235; the strip with words is left out.
+    with OpenEXR.File(
+        os.path.join(run.folder, manifest["frames"][0]["file"]), separate_channels=True
+    ) as file:
+        light = np.stack([file.channels()[c].pixels.astype(np.float32) for c in "RGB"], axis=-1)
+    shown = light.copy()
+    ocio_view().applyRGB(shown)
+    meant = 16 + 219 * np.clip(shown, 0, 1) @ np.array([0.2126, 0.7152, 0.0722])
+    assert (
+        np.abs(luma - meant)[: HEIGHT * 2 // 3].mean() < 2
+        and abs((luma - meant)[: HEIGHT * 2 // 3].mean()) < 0.6
+    )
     grey = [np.abs(one[: HEIGHT // 3].astype(int) - 96).mean() < 4 for one in frames]
     assert [place for place, is_grey in enumerate(grey) if is_grey] == [lost - run.frames[0].number]
     seen = cv2.imread(os.path.join(run.folder, "contact_sheet.png"))
@@ -355,13 +395,25 @@ def test_a_package_is_handed_on_whole_or_not_at_all(packed, tmp_path):
     assert text.count("data:image/png;base64,") >= 3 and "came back equal" in text
     for frame in run.frames:
         assert frame.checksum in text
-    whole = b"".join(zip_of(run.folder, "TW010_v001"))
+    archive = zip_of(run.folder, "TW010_v001")
+    whole = b"".join(archive.blocks)
+    assert len(whole) == archive.size_bytes and archive.file_name == "TW010_v001.zip"
     (tmp_path / "a.zip").write_bytes(whole)
     with zipfile.ZipFile(tmp_path / "a.zip") as archive:
         assert archive.testzip() is None
         assert {"TW010_v001/manifest.json", "TW010_v001/report.html"} <= set(archive.namelist())
         archive.extractall(tmp_path / "out")
     assert check_package(str(tmp_path / "out" / "TW010_v001")).is_proven
+    # A public tool checks the same files by the list that lies beside them.
+    check = ["xxhsum", "--quiet", "-c", "checksums.xxh128"]
+    assert not subprocess.run(check, cwd=run.folder, check=True, capture_output=True).stdout
+    listed = open(os.path.join(run.folder, "checksums.xxh128"), encoding="utf-8").read()
+    here = {
+        os.path.relpath(os.path.join(place, one), run.folder)
+        for place, _, names in os.walk(run.folder)
+        for one in names
+    }
+    assert {line.split("  ", 1)[1] for line in listed.splitlines()} == here - {"checksums.xxh128"}
     target = str(tmp_path / "copy")
     assert copy_package(run.folder, target) > 0 and check_package(target).is_proven
     assert copy_package(run.folder, target) == 0, "what is there is left as it is"

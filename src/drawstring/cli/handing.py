@@ -44,10 +44,10 @@ def copy(installation: Installation, package: int, folder: str, wants_json: bool
 def zip_package(installation: Installation, package: int, file: str) -> None:
     """Write PACKAGE (its number) as one zip to FILE, which must not be there."""
     source, name, _ = _package(installation, package)
-    blocks = zip_of(source, name)
+    archive = zip_of(source, name)
     try:
         with open(file, "xb") as out:
-            out.writelines(blocks)
+            out.writelines(archive.blocks)
     except FileExistsError as error:
         raise SettingError(
             f"{file} is there already.",

@@ -163,7 +163,7 @@ def camera_of(said: Mapping[str, Any]) -> Camera:
         focal_mm=_positive(said.get("pinholeFocalLength")),
         filmback_mm=_positive(width),
         world_to_camera=flat if flat and len(flat) == 16 and _can_be_turned_back(flat) else None,
-        is_latlong="latlong" in str(said.get("envmap", "")).lower(),
+        is_latlong="latlong" in f"{said.get('envmap', '')} {said.get('drawstring.eyes.envmap', '')}".lower(),
         near_clip=_positive(said.get("nearClip")),
         far_clip=_positive(said.get("farClip")),
         # Where the film's middle lies one unit before the eye, as OpenEXR has it.

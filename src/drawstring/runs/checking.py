@@ -10,7 +10,7 @@ from typing import Any
 import OpenImageIO as oiio
 
 from drawstring.core.io.chunks import walk
-from drawstring.runs.handoff.contents import MANIFESTS, manifest_of
+from drawstring.runs.handoff.contents import MANIFESTS, checksums_of, manifest_of
 from drawstring.runs.proof import checksum
 
 
@@ -75,6 +75,13 @@ def check_package(
                 check.faults[beside["file"]] = torn
         check.checked += 1
         on_file(i, len(manifest["frames"]))
+    told = checksums_of(folder)
+    for name in (one["file"] for one in manifest.get("also", []) if one["file"] in told):
+        path = os.path.join(folder, name)
+        if not os.path.exists(path):
+            check.faults[name] = "is not there"
+        elif checksum(path) != told[name]:
+            check.faults[name] = "has another checksum: its contents were changed"
     return check
 
 

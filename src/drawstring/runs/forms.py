@@ -63,6 +63,11 @@ def _part(one: BesideFile, compression: Compression) -> PartToWrite:
     return PartToWrite(one.channels, compression.value, _window(one))
 
 
+def _of_one_picture(metadata: Mapping[str, Any]) -> dict[str, Any]:
+    """Leave out what the source's views were: a form says its own."""
+    return {key: value for key, value in metadata.items() if key not in ("view", "multiView")}
+
+
 def _window(one: BesideFile) -> Window:
     height, width = next(iter(one.channels.values())).shape
     return Window(0, 0, width - 1, height - 1)
@@ -86,7 +91,7 @@ def _put(
     put_parts(
         unfinished, [_part(one, compression)],
         display_window=_window(one), pixel_aspect=pixel_aspect * one.squeeze,
-        metadata={**metadata, "drawstring.alpha": "premultiplied", **one.said},
+        metadata={**_of_one_picture(metadata), "drawstring.alpha": "premultiplied", **one.said},
         dwa_level=recipe.pack.dwa_level,
     )  # fmt: skip
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import replace
 from functools import partial
 from typing import Any
@@ -19,10 +19,10 @@ from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.pack import header_of
-from drawstring.core.pack.layout import OutputChannel
+from drawstring.core.pack.layout import CONSTANT, OutputChannel
 from drawstring.core.pack.odd import odd_values
 from drawstring.core.pack.storing import Stowed
-from drawstring.core.passes import LIT_ROLES, Role
+from drawstring.core.passes import COLOUR_ROLES, LIT_ROLES, Role
 from drawstring.core.recipe import OutputPlan, compute, plan_outputs, result_named, space_of
 from drawstring.core.recipe.eye_forms import form_files, form_inputs
 from drawstring.core.recipe.loose_files import loose_files
@@ -117,6 +117,8 @@ def _odd_values(stowed: Mapping[OutputChannel, Stowed], plan: RunPlan) -> dict[s
     roles = {one.name: one.role for one in plan.passes}
     by_source: dict[str, list[Stored]] = {}
     for channel, one in stowed.items():
+        if channel.source == CONSTANT:
+            continue
         by_source.setdefault(channel.source, []).append(one.values)
     found = {}
     for source, planes in by_source.items():
@@ -146,6 +148,7 @@ def _write_own(
         window=plan.window,
         display=part.display_window,
         default_view=next((one.view for one in plan.passes if "." not in one.name and one.view), ""),
+        data=_of_data({channel.source for channel in stowed}, plan),
     )
     names = {of_pass: plan.name_of(task, of_pass) for of_pass in packed}
     asked = asked_back(list(stowed), plan.passes, plan.recipe)
@@ -167,6 +170,17 @@ def _write_own(
         return {"recomposed": made} if made else {}
 
     return writer.write(task.file_name, packed[main], told, wanted=wanted[main], also=recomposed)
+
+
+def _of_data(sources: Collection[str], plan: RunPlan) -> set[str]:
+    """Give those passes and results that hold no colour."""
+    roles = {one.name: one.role for one in plan.passes}
+    return {
+        name
+        for name in sources
+        if name != CONSTANT
+        and (roles[name] not in COLOUR_ROLES if name in roles else not result_named(name).is_light)
+    }
 
 
 def _header(plan: RunPlan, task: FrameTask, facts: FileFacts, outputs: OutputPlan) -> dict[str, Any]:

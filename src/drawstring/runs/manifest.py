@@ -13,6 +13,7 @@ from drawstring.core.io.sequences import MOST_MISSING, gaps_between
 from drawstring.core.io.writing import final_name
 from drawstring.core.pack.header import SOFTWARE
 from drawstring.core.recipe import plan_outputs, upgraded
+from drawstring.runs.handoff.contents import also_of
 from drawstring.runs.proof import checksum
 from drawstring.store.deliveries import asked_range, display_window, passes_of, window_of
 from drawstring.store.models import Package, Run, now
@@ -109,6 +110,7 @@ def describe(run: Run) -> dict[str, Any]:
             for c in outputs.channels
         ],
         "checksum_kind": "xxh3_128",
+        "also": also_of([one.value for one in recipe.pack.also]),
         "frames": [
             {
                 "number": frame.number,

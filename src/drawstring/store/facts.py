@@ -32,6 +32,7 @@ def facts_to_json(facts: FileFacts) -> dict[str, Any]:
                 "metadata": part.metadata,
                 "unusable": list(part.unusable),
                 "unfinished": part.unfinished,
+                "kinds": part.kinds,
             }
             for part in facts.parts
         ],
@@ -51,7 +52,7 @@ def facts_from_json(
                 i, part["name"], part["view"], part["storage"], part["compression"],
                 Window(*part["data_window"]), Window(*part["display_window"]), part["pixel_aspect"],
                 tuple(ChannelFacts(*channel) for channel in part["channels"]), part["metadata"],
-                tuple(part.get("unusable", ())), part.get("unfinished", ""),
+                tuple(part.get("unusable", ())), part.get("unfinished", ""), part.get("kinds", {}),
             )
             for i, part in enumerate(plain["parts"])
         ),

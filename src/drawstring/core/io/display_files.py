@@ -2,17 +2,24 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import cv2
 import numpy as np
 import OpenImageIO as oiio
+import tifffile
+from PIL import Image, ImageCms
 
 from drawstring.core.arrays import Picture
 from drawstring.core.errors import OutputError
 
-_JPEG = [
-    cv2.IMWRITE_JPEG_QUALITY, 98,
-    cv2.IMWRITE_JPEG_SAMPLING_FACTOR, cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444,
-]  # fmt: skip
+_QUALITY = 98
+
+
+@lru_cache(maxsize=1)
+def srgb_profile() -> bytes:
+    """Give the ICC profile of the display that pictures are made for: sRGB (IEC 61966-2-1:1999)."""
+    return ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
 
 
 def as_levels(picture: Picture, ending: str) -> np.ndarray:
@@ -24,6 +31,8 @@ def as_levels(picture: Picture, ending: str) -> np.ndarray:
 def put_display(unfinished: str, picture: Picture, ending: str) -> None:
     """Write display values, 0 to 1, under a name lent by `final_name`; JPEG with colour at full size (4:4:4).
 
+    TIFF and JPEG say by an ICC profile that their colours are sRGB.
+
     Parameters
     ----------
     picture : (H, W, 1, 3 or 4)
@@ -34,13 +43,36 @@ def put_display(unfinished: str, picture: Picture, ending: str) -> None:
     OutputError
         It can't be written.
     """
+    levels = as_levels(picture, ending)
+    # A profile of three colours belongs to pictures of three: grey levels are no light but shares.
+    profile = srgb_profile() if picture.shape[2] == 3 else None
+    try:
+        if ending == "jpeg":
+            plain = levels[..., 0] if levels.shape[2] == 1 else levels
+            Image.fromarray(plain).save(
+                unfinished, "JPEG", quality=_QUALITY, subsampling=0, icc_profile=profile or b""
+            )
+            return
+        if ending == "tiff":
+            photometric = "rgb" if levels.shape[2] == 3 else "minisblack"
+            plain = levels[..., 0] if levels.shape[2] == 1 else levels
+            tifffile.imwrite(
+                unfinished, plain, photometric=photometric, compression="zlib", predictor=True,
+                iccprofile=profile, metadata=None,
+            )  # fmt: skip
+            return
+    except (OSError, ValueError) as error:
+        raise _not_written(unfinished) from error
     order = {1: [0], 3: [2, 1, 0], 4: [2, 1, 0, 3]}[picture.shape[2]]
-    levels = np.ascontiguousarray(as_levels(picture, ending)[..., order])
-    if not cv2.imwrite(unfinished, levels, _JPEG if ending == "jpeg" else []):
-        raise OutputError(
-            "The picture can't be written.", where=unfinished, why="The form would be missing.",
-            remedy="Free some space, then go on with the run.",
-        )  # fmt: skip
+    if not cv2.imwrite(unfinished, np.ascontiguousarray(levels[..., order])):
+        raise _not_written(unfinished)
+
+
+def _not_written(path: str) -> OutputError:
+    return OutputError(
+        "The picture can't be written.", where=path, why="The form would be missing.",
+        remedy="Free some space, then go on with the run.",
+    )  # fmt: skip
 
 
 def difference_of(path: str, picture: Picture, ending: str) -> int:

@@ -77,6 +77,8 @@ class PartFacts:
         Every other header attribute, as plain numbers, strings and lists.
     unusable : tuple of str
         Header attributes that were left out, as they hold numbers that are none (NaN, infinity).
+    kinds : dict
+        What attributes were in the file where their plain form does not tell (`attributes.kind_of`).
     unfinished : str
         What is wrong where a part is not whole, though others of its file are: it has no channels then.
     """
@@ -93,6 +95,7 @@ class PartFacts:
     metadata: dict[str, Any] = field(default_factory=dict, hash=False)
     unusable: tuple[str, ...] = ()
     unfinished: str = ""
+    kinds: dict[str, str] = field(default_factory=dict, hash=False)
 
 
 @dataclass(frozen=True)

@@ -18,6 +18,7 @@ import OpenEXR
 
 from drawstring.core.errors import DrawstringError, SourceError
 from drawstring.core.io import limits
+from drawstring.core.io.attributes import key_code_numbers, kind_of
 from drawstring.core.io.chunks import FileWalk, walk
 from drawstring.core.io.facts import ChannelFacts, FileFacts, PartFacts, Window, is_finite
 from drawstring.core.io.luminance import with_colours
@@ -175,6 +176,7 @@ def _part(index: int, part: Any, types: dict[str, str], unfinished: str) -> Part
         metadata={key: value for key, value in told.items() if key not in unusable},
         unusable=tuple(sorted(unusable)),
         unfinished=unfinished,
+        kinds={key: kind for key in told if key not in unusable and (kind := kind_of(header[key]))},
     )
 
 
@@ -201,6 +203,8 @@ def _plain(value: Any) -> Any:
     if isinstance(value, tuple | list):
         items = [_plain(item) for item in value]
         return None if None in items else items
+    if isinstance(value, OpenEXR.KeyCode):
+        return key_code_numbers(value)
     if hasattr(value, "hours") and hasattr(value, "frame"):
         return [value.hours, value.minutes, value.seconds, value.frame]
     if type(value).__module__.startswith("OpenEXR") and hasattr(value, "name"):

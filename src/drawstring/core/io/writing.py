@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import errno
 import os
+import re
 import uuid
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any
@@ -19,6 +20,7 @@ import OpenEXR
 
 from drawstring.core.arrays import Stored
 from drawstring.core.errors import ConflictError, OutputError
+from drawstring.core.io.attributes import as_attribute
 from drawstring.core.io.facts import Window
 
 COMPRESSIONS = {
@@ -66,7 +68,7 @@ def write_exr(
     data_window, display_window : Window
         The data window's size is the arrays'.
     metadata : mapping, optional
-        Header attributes: text, whole and real numbers, lists of 2, 3, 8 (chromaticities), 9 or 16 numbers.
+        Header attributes, as `attributes.as_attribute` takes them.
     dwa_level : float
         For "dwaa": 45 is visually lossless for most pictures, 0 keeps most.
 
@@ -106,7 +108,7 @@ class PartToWrite:
     tile : int
         Side of a tile in pixels; 0 for scan lines.
     said : mapping
-        Header attributes of its own, such as its view.
+        Header attributes of its own, such as its view; None takes one of the file's away.
     is_upwards : bool
         Whether the file begins with the bottom line (`lineOrder` decreasingY).
     """
@@ -160,12 +162,11 @@ def put_parts(
     made = []
     for part in parts:
         said = {**(metadata or {}), **part.said}
-        header: dict[str, Any] = {key: _attribute(value) for key, value in said.items()}
-        if "timeCode" in header:
-            header["timeCode"] = _time_code(said["timeCode"])
-        if "envmap" in header:
-            cube = "CUBE" in str(header["envmap"])
-            header["envmap"] = OpenEXR.ENVMAP_CUBE if cube else OpenEXR.ENVMAP_LATLONG
+        header: dict[str, Any] = {
+            key: as_attribute(key, value)
+            for key, value in _of_its_names(said, part.channels).items()
+            if value is not None
+        }
         header |= {
             "compression": COMPRESSIONS[part.compression],
             "type": OpenEXR.tiledimage if part.tile else OpenEXR.scanlineimage,
@@ -298,19 +299,16 @@ def _corners(window: Window) -> tuple[Any, Any]:
     )
 
 
-def _time_code(parts: Sequence[int]) -> Any:
-    made = OpenEXR.TimeCode()
-    made.hours, made.minutes, made.seconds, made.frame = (int(one) for one in parts[:4])
-    return made
+_OF_NAMES = re.compile(r"^cryptomatte/([^/]+)/")
 
 
-def _attribute(value: Any) -> Any:
-    """Give a value the form the EXR library wants: vectors and matrices as float32 arrays."""
-    if isinstance(value, list | tuple) and value and isinstance(value[0], str):
-        return list(value)
-    if isinstance(value, list | tuple) and len(value) == 8:
-        return tuple(float(item) for item in value)  # chromaticities
-    if isinstance(value, list | tuple):
-        array = np.asarray(value, np.float32)
-        return array.reshape(4, 4) if array.size == 16 else array.reshape(3, 3) if array.size == 9 else array
-    return value
+def _of_its_names(said: Mapping[str, Any], channels: Iterable[str]) -> dict[str, Any]:
+    """Leave out what is said of hashed names whose channels lie in another part or file."""
+    here = tuple(channels)
+
+    def is_here(key: str) -> bool:
+        names = _OF_NAMES.match(key)
+        layer = said.get(f"cryptomatte/{names[1]}/name") if names else None
+        return not isinstance(layer, str) or any(f".{name}".find(f".{layer}") >= 0 for name in here)
+
+    return {key: value for key, value in said.items() if is_here(key)}

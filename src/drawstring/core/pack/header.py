@@ -6,15 +6,18 @@ Attribute names are OpenEXR's own where it defines one; ours begin with `drawstr
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
+from fractions import Fraction
 from typing import Any
 
 from drawstring.core.colour.reading import WORKING_PRIMARIES
 from drawstring.core.depth.settings import DepthSettings
+from drawstring.core.io.attributes import Exact, told
 from drawstring.core.io.facts import FileFacts
 from drawstring.core.passes.hashed import name_header
 
 SOFTWARE = "drawstring 0.1.0"
-INTEROP_ID = "lin_rec709_scene"
+INTEROP_ID, DATA_ID = "lin_rec709_scene", "data"
+"""Of the Color Interop Forum: scene-linear light in Rec. 709 primaries, and what is no colour at all."""
 _OF_COLOUR = frozenset({"chromaticities", "colorInteropID", "adoptedNeutral", "oiio:ColorSpace"})
 
 
@@ -67,11 +70,12 @@ def header_of(
     source_version : int
         Of the delivery; 0 where it has none.
     """
-    kept: Mapping[str, Any] = facts.parts[0].metadata
+    source = facts.parts[0]
+    kept: Mapping[str, Any] = source.metadata
     said: dict[str, Any] = {
         key: value
-        for key, value in kept.items()
-        if _can_be_written(value) and not key.startswith("drawstring.")
+        for key, value in told(kept, source.kinds).items()
+        if (isinstance(value, Exact) or _can_be_written(value)) and not key.startswith("drawstring.")
     }
     if is_converted:
         said = {key: value for key, value in said.items() if key not in _OF_COLOUR}
@@ -86,9 +90,9 @@ def header_of(
     }
     said["imageCounter"] = frame
     if frame_rate > 0:
-        # The format's own `framesPerSecond` is a fraction, which the library can't write from Python yet.
+        said["framesPerSecond"] = _rate(said.get("framesPerSecond"), frame_rate)
         said["drawstring.frameRate"] = float(frame_rate)
-        said["timeCode"] = kept.get("timeCode") or time_code(frame, frame_rate)
+        said.setdefault("timeCode", time_code(frame, frame_rate))
     if source_version:
         said["drawstring.sourceVersion"] = source_version
     said.setdefault("chromaticities", list(WORKING_PRIMARIES))
@@ -114,6 +118,19 @@ def header_of(
     if depth is not None:
         said |= _mist_and_focus(depth, frame, made)
     return said
+
+
+_OVER_1001 = (24, 30, 48, 60, 120)
+
+
+def _rate(kept: Any, frame_rate: float) -> Any:
+    """Give the rate as a fraction: the source's own where it is this rate, else the broadcasters' for it."""
+    if isinstance(kept, Exact) and kept.kind.startswith("rational") and abs(kept.value - frame_rate) < 1e-3:
+        return kept
+    for whole in _OVER_1001:
+        if abs(frame_rate - whole * 1000 / 1001) < 5e-3:
+            return Fraction(whole * 1000, 1001)
+    return Fraction(frame_rate).limit_denominator(1001)
 
 
 def time_code(frame: int, frame_rate: float) -> list[int]:
@@ -151,7 +168,9 @@ def _mist_and_focus(depth: DepthSettings, frame: int, made: Collection[str]) -> 
 def _can_be_written(value: Any) -> bool:
     if isinstance(value, str | int | float):
         return True
-    if not isinstance(value, list):
+    if not isinstance(value, list) or not value:
         return False
+    if all(isinstance(item, str) for item in value):
+        return True
     flat = [item for row in value for item in (row if isinstance(row, list) else [row])]
     return len(flat) in (2, 3, 8, 9, 16) and all(isinstance(item, int | float) for item in flat)

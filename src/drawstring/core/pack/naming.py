@@ -87,6 +87,13 @@ def result_names(name: str, suffixes: Sequence[str], settings: PackSettings) -> 
 def _full(name: str, layer: str, words: Sequence[str], settings: PackSettings) -> list[str]:
     alone = settings.parts is not Parts.ONE or settings.files is not Files.ONE
     view = "" if alone else view_of(name)
+    if (
+        settings.files is Files.PASSES
+        and settings.style is not Style.ARRIVED
+        and not settings.row(name).layer
+    ):
+        # Alone in its file, a pass is a picture: programs that look at one read plain R, G, B, A, Z and Y.
+        layer, words = "", ["Y" if word == "V" else word for word in words]
     full = [word if word == "-" else f"{layer}.{word}" if layer else word for word in words]
     return [one if one == "-" or not view else in_view(one, view) for one in full]
 

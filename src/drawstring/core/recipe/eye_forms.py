@@ -8,6 +8,7 @@ Weta Digital, 2006, part of the format's documentation).
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 import numpy as np
 
@@ -17,12 +18,14 @@ from drawstring.core.eyes.packing import Packing, halved, pack, unsqueezed
 from drawstring.core.eyes.settings import Came, Form
 from drawstring.core.io.facts import ChannelRef, Window
 from drawstring.core.pack.form import Files, Parts
+from drawstring.core.pack.header import DATA_ID
 from drawstring.core.pack.layout import OutputChannel, lay_out
 from drawstring.core.pack.naming import in_view
 from drawstring.core.pack.storing import stow
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.beside import BesideFile
+from drawstring.core.recipe.eye_cameras import camera_said, flat_camera_said, packed_camera_said
 from drawstring.core.recipe.eye_results import anaglyph_of, eye_pictures
 from drawstring.core.recipe.pair_views import is_pair_ready, views_of_pair
 from drawstring.core.recipe.pairs import Pair, display_in, is_mixed, moved_eyes, pair_inputs, pair_of
@@ -127,9 +130,11 @@ def form_files(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Momen
             own = small if recipe.eyes.own_pixels and small else pairs
             files += _unpacked(form, channels, own, pixels, passes, recipe, at)
         elif small and (form.value == recipe.eyes.packing.value or _is_whole_of(form, recipe)):
-            files.append(_packed(form, channels, small, mixed, recipe, is_small=True))
+            said = packed_camera_said(passes, recipe, at)
+            files.append(_packed(form, channels, small, mixed, recipe, said, is_small=True))
         else:
-            files.append(_packed(form, channels, pairs, mixed, recipe))
+            said = packed_camera_said(passes, recipe, at)
+            files.append(_packed(form, channels, pairs, mixed, recipe, said))
     return files
 
 
@@ -182,11 +187,23 @@ def _unpacked(
     squeeze = recipe.eyes.squeeze if own else 1.0
     if form is Form.APART:
         return [
-            BesideFile(f"eye_{view}", eye, said={"view": view}, squeeze=squeeze)
-            for view, eye in zip(VIEWS, eyes, strict=True)
+            BesideFile(
+                f"eye_{view}",
+                eye,
+                said={"view": view, **camera_said(side, passes, recipe, at)},
+                squeeze=squeeze,
+            )
+            for side, (view, eye) in enumerate(zip(VIEWS, eyes, strict=True))
         ]
     both = dict(eyes[0]) | {in_view(name, "right"): plane for name, plane in eyes[1].items()}
-    return [BesideFile(form.slug, both, said={"multiView": list(VIEWS)}, squeeze=squeeze)]
+    return [
+        BesideFile(
+            form.slug,
+            both,
+            said={"multiView": list(VIEWS), **camera_said(0, passes, recipe, at)},
+            squeeze=squeeze,
+        )
+    ]
 
 
 def _packed(
@@ -195,6 +212,7 @@ def _packed(
     pairs: Mapping[str, Pair],
     mixed: Mapping[str, bool],
     recipe: Recipe,
+    camera: Mapping[str, Any],
     *,
     is_small: bool = False,
 ) -> BesideFile:
@@ -206,7 +224,7 @@ def _packed(
         left, right = _eyes_of(channel, pairs)
         plane = pack(left, right, packing, first, is_mixed=mixed[channel.source])
         made[channel.name] = stow(plane, channel.stored).values
-    said = {"drawstring.eyes.packing": form.value, "drawstring.eyes.first": first.value}
+    said = {**camera, "drawstring.eyes.packing": form.value, "drawstring.eyes.first": first.value}
     squeeze = recipe.eyes.squeeze if is_small and _is_whole_of(form, recipe) else 1.0
     return BesideFile(form.slug, made, said=said, squeeze=squeeze)
 
@@ -221,16 +239,24 @@ def _parallax(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment
         "parallax.V": np.where(known, parallax, 0).astype(np.float32)[rows, cols],
         "parallax_known.V": known.astype(np.float16)[rows, cols],
     }
-    return BesideFile(Form.PARALLAX.slug, channels, said={"drawstring.parallax.told_by": told_by})
+    said = {
+        **camera_said(0, passes, recipe, at),
+        "drawstring.parallax.toldBy": told_by,
+        "colorInteropID": DATA_ID,
+        "chromaticities": None,
+    }
+    return BesideFile(Form.PARALLAX.slug, channels, said=said)
 
 
 def _flat(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[BesideFile]:
     files = []
-    for view in VIEWS:
+    for side, view in enumerate(VIEWS):
         made = result_named(f"flat_{view}")
         if not made.is_ready(passes, recipe):
             return []
         planes = made.compute(pixels, passes, recipe, at)
         channels = {name: stow(plane, "half").values for name, plane in zip("RGBA", planes, strict=True)}
-        files.append(BesideFile(f"flat_{view}", channels, said={"view": view}))
+        size = planes[0].shape[1], planes[0].shape[0]
+        camera = flat_camera_said(side, size, passes, recipe, at)
+        files.append(BesideFile(f"flat_{view}", channels, said={"view": view, **camera}))
     return files

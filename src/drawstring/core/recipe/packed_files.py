@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
+from typing import Any
 
 from drawstring.core.arrays import Stored
 from drawstring.core.io.facts import Window
 from drawstring.core.io.writing import PartToWrite
 from drawstring.core.pack.form import LOSSY, Compression, LineOrder, Parts
+from drawstring.core.pack.header import DATA_ID
 from drawstring.core.pack.layout import CONSTANT, OutputChannel, compressions_of
 from drawstring.core.pack.naming import view_of
 from drawstring.core.pack.settings import PackSettings
@@ -22,6 +24,7 @@ def packed_files(
     window: Window,
     display: Window,
     default_view: str = "",
+    data: Collection[str] = (),
 ) -> dict[str, list[PartToWrite]]:
     """Put a frame's channels into files and parts.
 
@@ -32,6 +35,8 @@ def packed_files(
     window, display : Window
     default_view : str
         What the view is called whose passes carry none in their names.
+    data : collection of str
+        Passes and results that hold no colour: a part of nothing else says so.
 
     Returns
     -------
@@ -44,7 +49,9 @@ def packed_files(
         mine = [one for one in stowed if (one.of_pass, one.part) == (of_pass, part)]
         to = reached((stowed[one].values for one in mine), window, display, settings.reach)
         planes: dict[str, Stored] = {one.name: cut(stowed[one].values, window, to) for one in mine}
-        said = _views_said(mine, settings, default_view)
+        said: dict[str, Any] = _views_said(mine, settings, default_view)
+        if all(one.source in data for one in mine if one.source != CONSTANT):
+            said |= {"colorInteropID": DATA_ID, "chromaticities": None}
         files.setdefault(of_pass, []).append(
             PartToWrite(
                 planes,
@@ -61,7 +68,7 @@ def packed_files(
 
 def _views_said(
     channels: Sequence[OutputChannel], settings: PackSettings, default_view: str
-) -> dict[str, str | list[str]]:
+) -> dict[str, Any]:
     """Say of which views a part is, where there are others than the default one."""
     views = list(dict.fromkeys(view_of(one.source) for one in channels if one.source != CONSTANT))
     if settings.parts is Parts.VIEWS and channels[0].part:

@@ -24,7 +24,7 @@ from drawstring.core.io.headers import read_facts
 from drawstring.core.io.writing import final_name
 from drawstring.core.passes import COLOUR_ROLES, Pass, Role, recognise
 from drawstring.core.recipe import KNOTS
-from drawstring.runs.handoff.contents import REPORT, manifest_of
+from drawstring.runs.handoff.contents import REPORT, manifest_of, put_checksums
 from drawstring.runs.handoff.odd_values import odd_lines
 
 WIDE = 640
@@ -77,6 +77,7 @@ def make_report(folder: str, *, findings: Sequence[Finding] = ()) -> str:
             file.write(text)
             file.flush()
             os.fsync(file.fileno())
+    put_checksums(folder)
     return path
 
 

@@ -1,7 +1,8 @@
 """What people look at before they open a file: a movie and a contact sheet, made from the written files.
 
 Both show the beauty read back from the package. Movies are WebM with VP9 (an open codec that every browser
-plays), 4:2:0, at the show's rate; shot, version and frame are burnt in, and a missing frame says so.
+plays), 4:2:0 and tagged BT.709, at the show's rate; shot, version and frame are burnt in, and a missing
+frame says so.
 """
 
 from __future__ import annotations
@@ -14,6 +15,7 @@ from typing import Any
 import av
 import cv2
 import numpy as np
+from av.video.reformatter import ColorRange, Colorspace
 from numpy.typing import NDArray
 
 from drawstring.core.colour import through_view
@@ -23,7 +25,7 @@ from drawstring.core.io.headers import read_facts
 from drawstring.core.io.writing import final_name
 from drawstring.core.pack.form import Also
 from drawstring.core.passes import COLOUR_ROLES, Role, recognise
-from drawstring.runs.handoff.contents import MOVIE, SHEET, manifest_of
+from drawstring.runs.handoff.contents import MOVIE, SHEET, manifest_of, put_checksums
 
 Picture8 = NDArray[np.uint8]
 """(H, W, 3) display levels, R G B."""
@@ -31,6 +33,8 @@ Picture8 = NDArray[np.uint8]
 MOVIE_WIDE = 1280
 SHEET_COLUMNS, SHEET_MOST, CELL_WIDE = 6, 36, 320
 _GREY = 96
+_BT709 = 1
+"""Its number among primaries and transfer curves (Rec. ITU-T H.273)."""
 
 
 def make_review(folder: str) -> list[str]:
@@ -63,6 +67,7 @@ def make_review(folder: str) -> list[str]:
             with final_name(path) as unfinished:
                 make(unfinished, folder, manifest, view)
         made.append(path)
+    put_checksums(folder)
     return made
 
 
@@ -74,10 +79,13 @@ def _put_movie(unfinished: str, folder: str, manifest: Mapping[str, Any], view: 
         with av.open(unfinished, "w", format="webm") as container:
             stream = container.add_stream("libvpx-vp9", rate=rate)
             stream.width, stream.height, stream.pix_fmt = width, height, "yuv420p"
+            context = stream.codec_context
+            context.color_range, context.colorspace = ColorRange.MPEG, Colorspace.ITU709
+            context.color_primaries, context.color_trc = _BT709, _BT709
             stream.options = {"crf": "24", "b": "0", "deadline": "good", "cpu-used": "5", "row-mt": "1"}
             for number, picture in _all_frames(folder, manifest, view):
                 seen = _burnt_in(_fitted(picture, width, height), manifest, number, picture is None)
-                for packet in stream.encode(av.VideoFrame.from_ndarray(seen, format="rgb24")):
+                for packet in stream.encode(_in_bt709(seen)):
                     container.mux(packet)
             for packet in stream.encode():
                 container.mux(packet)
@@ -86,6 +94,15 @@ def _put_movie(unfinished: str, folder: str, manifest: Mapping[str, Any], view: 
             f"The movie can't be written: {error}.", where=folder, why="The package has none to look at.",
             remedy="Free some space, then ask for it again.",
         ) from error  # fmt: skip
+
+
+def _in_bt709(seen: Picture8) -> av.VideoFrame:
+    """Turn display levels into luma and chroma as Rec. ITU-R BT.709-6 weighs them, and say so."""
+    frame = av.VideoFrame.from_ndarray(seen, format="rgb24").reformat(
+        format="yuv420p", dst_colorspace=Colorspace.ITU709, dst_color_range=ColorRange.MPEG
+    )
+    frame.colorspace, frame.color_range = Colorspace.ITU709, ColorRange.MPEG
+    return frame
 
 
 def _put_sheet(unfinished: str, folder: str, manifest: Mapping[str, Any], view: str) -> None:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 import zipfile
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 
 from drawstring.core.errors import SourceError
 from drawstring.runs.handoff.contents import Content, contents
@@ -40,8 +41,17 @@ class _Sink:
         return whole
 
 
-def zip_of(folder: str, name: str) -> Iterator[bytes]:
-    """Give a package as a zip, block by block.
+@dataclass(frozen=True)
+class Zip:
+    """A package as a zip that is about to be sent: its blocks, how many bytes they will be, its name."""
+
+    blocks: Iterator[bytes]
+    size_bytes: int
+    file_name: str
+
+
+def zip_of(folder: str, name: str) -> Zip:
+    """Give a package as a zip, to be fetched block by block.
 
     Parameters
     ----------
@@ -56,7 +66,24 @@ def zip_of(folder: str, name: str) -> Iterator[bytes]:
     SourceError
         A file changes its size while it is read: the zip stays without its end, and so can't be opened.
     """
-    return _blocks(folder, name, contents(folder))
+    files = contents(folder)
+    return Zip(_blocks(folder, name, files), _size(name, files), f"{name}.zip")
+
+
+def _size(name: str, files: Sequence[Content]) -> int:
+    """Work out a zip's size before it is made (PKWARE, "APPNOTE", 6.3.10: sections 4.3.7 to 4.3.16).
+
+    Every entry is stored, with 64-bit sizes and a descriptor after it, since it is written in one go.
+    """
+    most = zipfile.ZIP64_LIMIT
+    at = listing = 0
+    for one in files:
+        path = len(f"{name}/{one.name}".encode())
+        wide = 2 * (one.size_bytes > most) + (at > most)
+        listing += 46 + path + (4 + 8 * wide if wide else 0)
+        at += 30 + path + 20 + one.size_bytes + 24
+    is_wide = len(files) >= zipfile.ZIP_FILECOUNT_LIMIT or at > most or listing > most
+    return at + listing + (76 if is_wide else 0) + 22
 
 
 def _blocks(folder: str, name: str, files: Sequence[Content]) -> Iterator[bytes]:

@@ -17,6 +17,7 @@ from drawstring.store.standing import standing
 from drawstring.store.telling import frame_data, package_data, package_name, run_data, sending_data
 from drawstring.web.api.bodies import Copying, NewRuns, SendingTo, read_body
 from drawstring.web.api.entry import bp, shot_of
+from drawstring.web.downloads import sent
 from drawstring.web.packages.copies import target_below
 from drawstring.web.services import house, work
 
@@ -110,7 +111,7 @@ def get_zip(number: int) -> Response:
     with work() as session:
         one = ledger.find_package(session, number)
         folder, name = one.folder, package_name(one)
-    return Response(zip_of(folder, name), mimetype="application/zip")
+    return sent(zip_of(folder, name))
 
 
 @bp.post("/packages/<int:number>/check")

@@ -19,6 +19,7 @@ from drawstring.runs.manifest import describe
 from drawstring.store import ledger
 from drawstring.store.standing import standing
 from drawstring.store.telling import package_name
+from drawstring.web.downloads import sent
 from drawstring.web.guards import DOCUMENT_POLICY
 from drawstring.web.packages.copies import target_below
 from drawstring.web.pictures.views import as_png
@@ -120,11 +121,7 @@ def review(package_id: int, name: str) -> Response:
 def zipped(package_id: int) -> Response:
     """Give the whole package as one zip, made while it is sent."""
     folder, name = _folder_and_name(package_id)
-    return Response(
-        zip_of(folder, name),
-        mimetype="application/zip",
-        headers={"Content-Disposition": f'attachment; filename="{name}.zip"'},
-    )
+    return sent(zip_of(folder, name))
 
 
 @bp.post("/packages/<int:package_id>/copy")

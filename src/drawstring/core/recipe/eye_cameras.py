@@ -1,0 +1,120 @@
+"""What the header of either eye's file says of its camera: its place, its lens, whether it sees all round."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from drawstring.core.camera import Camera, Moment
+from drawstring.core.eyes.settings import Came, Edge, EyesSettings, Making
+from drawstring.core.eyes.sphere import turn_of
+from drawstring.core.passes.recognition import Pass
+from drawstring.core.passes.roles import Role
+from drawstring.core.recipe.pair_views import views_of_pair
+from drawstring.core.recipe.recipe import Recipe
+from drawstring.core.recipe.sources import of_view, pass_of
+
+Matrix = NDArray[np.float64]
+
+_DOWN_AND_FORWARD = np.diag([1.0, -1.0, -1.0])
+"""From right, up and back, as the format has a camera's axes, to right, down and forward; and back."""
+_FILM_MM = 36.0
+_ASIDE = {Making.RIGHT: (0.0, 1.0), Making.LEFT: (-1.0, 0.0), Making.BOTH: (-0.5, 0.5)}
+"""Where either eye stands from the camera that rendered, in distances of the eyes."""
+
+
+def camera_said(side: int, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> dict[str, Any]:
+    """Give what a file of one eye says of its camera, where that is not what the shot's own file says.
+
+    Parameters
+    ----------
+    side : int
+        0 for the left eye, 1 for the right one, as they go out.
+
+    Returns
+    -------
+    dict
+        OpenEXR's attributes; None takes one away that would be wrong.
+    """
+    settings = recipe.eyes.at(at.frame)
+    own = side ^ int(settings.swap)
+    camera = _camera(views_of_pair(passes, recipe)[own], passes, at)
+    matrix = None if camera.world_to_camera is None else np.reshape(camera.world_to_camera, (4, 4))
+    shift = camera.shift
+    if settings.came is Came.ONE:
+        aside = _ASIDE[settings.making][own] * (settings.interaxial or 0.0)
+        if matrix is not None:
+            matrix = matrix @ _moved(-aside)
+        shift -= aside / settings.convergence if settings.convergence else 0.0
+    said: dict[str, Any] = {"pinholeFocalLength": camera.focal_mm}
+    if settings.is_round:
+        if matrix is not None:
+            matrix = matrix @ _turned(turn_of(settings.yaw, settings.pitch, settings.roll))
+    elif settings.shift and camera.focal_mm and camera.filmback_mm:
+        aside, size = _reframed(settings, side, at)
+        shift += aside * camera.filmback_mm / camera.focal_mm
+        said["pinholeFocalLength"] = camera.focal_mm / size
+    said["worldToCamera"] = None if matrix is None else [float(v) for v in np.ravel(matrix)]
+    said["screenWindowCenter"] = [float(shift), 0.0] if shift else None
+    return said
+
+
+def flat_camera_said(
+    side: int, size: tuple[int, int], passes: Sequence[Pass], recipe: Recipe, at: Moment
+) -> dict[str, Any]:
+    """Give the same for a flat view out of an all-round picture, `size` pixels wide and high."""
+    now = recipe.eyes.at(at.frame)
+    said = camera_said(side, passes, recipe, at)
+    if said["worldToCamera"] is not None:
+        matrix = np.reshape(said["worldToCamera"], (4, 4)) @ _turned(turn_of(now.look_yaw, now.look_pitch))
+        said["worldToCamera"] = [float(v) for v in np.ravel(matrix)]
+    focal = _FILM_MM / 2 / math.tan(math.radians(now.look_field) / 2)
+    film = [_FILM_MM, _FILM_MM * size[1] / size[0]]
+    return {**said, "envmap": None, "pinholeFocalLength": focal, "sensorOverallDimensions": film}
+
+
+def packed_camera_said(passes: Sequence[Pass], recipe: Recipe, at: Moment) -> dict[str, Any]:
+    """Give the same for both eyes in one picture: the left one's camera.
+
+    The format's `envmap` means one picture of all directions; two of them are said by a name of our own.
+    """
+    said = camera_said(0, passes, recipe, at)
+    return {**said, "envmap": None, "drawstring.eyes.envmap": "latlong"} if recipe.eyes.is_round else said
+
+
+def _camera(view: str, passes: Sequence[Pass], at: Moment) -> Camera:
+    beauty = pass_of(Role.BEAUTY, of_view(passes, view))
+    if beauty is None:
+        return Camera()
+    ref = beauty.channels[0]
+    return at.cameras.get((ref.source, ref.part)) or at.camera(ref.source, ref.part)
+
+
+def _moved(right: float) -> Matrix:
+    moved = np.eye(4)
+    moved[3, 0] = right
+    return moved
+
+
+def _turned(turn: NDArray[np.float64]) -> Matrix:
+    """Give what a turn does to points in the camera's axes, as rows."""
+    whole = np.eye(4)
+    whole[:3, :3] = _DOWN_AND_FORWARD @ turn @ _DOWN_AND_FORWARD
+    return whole
+
+
+def _reframed(settings: EyesSettings, side: int, at: Moment) -> tuple[float, float]:
+    """Give how far right an eye's middle looks after moving both, in widths, and the share it is cut to."""
+    place = at.place
+    aside = settings.shift / 2 * (1 if side == 0 else -1)
+    if place is None:
+        return 0.0, 1.0
+    shown, window = place.display, place.window
+    spare = min(shown.x_min - window.x_min, window.x_max - shown.x_max)
+    lacks = max(0.0, abs(settings.shift) / 2 - spare)
+    size = 1 - 2 * lacks / shown.width if settings.edge is Edge.ENLARGE else 1.0
+    return aside / shown.width, size
