@@ -1,5 +1,7 @@
 """Structures of many kinds: chunk tables walked, layers split, sequences reported, headers kept."""
 
+import json
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
@@ -14,9 +16,11 @@ from drawstring.core.depth import DepthSettings
 from drawstring.core.errors import SourceError
 from drawstring.core.io import ChannelRef, read_channels, read_facts
 from drawstring.core.io.chunks import walk
+from drawstring.core.io.writing import write_exr
 from drawstring.core.pack import header_of
 from drawstring.core.passes import Role, recognise
 from drawstring.core.passes.layers import layers_of
+from drawstring.store.facts import facts_from_json, facts_to_json
 
 RNG = np.random.default_rng(11)
 PICTURE = RNG.random((75, 61, 4)).astype(np.float32)
@@ -235,6 +239,41 @@ def test_headers_keep_what_the_source_said_and_add_what_was_done(tmp_path):
         read_facts(source), shot="A", frame=1, version=1, recipe_digest="", scene_unit="m", depth=None
     )
     assert not any(name.startswith("drawstring.depth") for name in without)
+
+
+def test_attributes_of_every_type_come_out_as_they_came(tmp_path):
+    """What is neither text nor a plain number, read by the format's own library before and after."""
+    film, clock = OpenEXR.KeyCode(), OpenEXR.TimeCode()
+    film.filmMfcCode, film.filmType, film.prefix, film.count = 12, 34, 567890, 1234
+    film.perfOffset, film.perfsPerFrame, film.perfsPerCount = 3, 4, 64
+    clock.hours, clock.minutes, clock.seconds, clock.frame, clock.userData = 10, 58, 59, 28, 0x1234
+    clock.dropFrame = clock.colorFrame = clock.bgf1 = True
+    given = {
+        "framesPerSecond": Fraction(30000, 1001), "keyCode": film, "timeCode": clock,
+        "passes": ["beauty", "depth"], "tilesOfIt": np.int32([3, 5]), "cell": np.int32([1, 2, 3]),
+        "exactPlace": np.float64([0.1, 0.2, 0.3]), "weights": [0.5, 0.25, 0.125, 1.0, 2.0],
+        "eight": [float(i) for i in range(8)], "part": (np.int32([1, 2]), np.int32([30, 40])),
+        "turn": np.arange(9, dtype=np.float64).reshape(3, 3), "envmap": OpenEXR.ENVMAP_LATLONG,
+    }  # fmt: skip
+    source = str(write_plain(tmp_path / "a.exr", {"R": PICTURE[..., 0].copy()}, **given))
+    facts = facts_from_json(json.loads(json.dumps(facts_to_json(read_facts(source)))))
+    made = header_of(
+        facts, shot="TW010", frame=1001, version=1, recipe_digest="", scene_unit="m", depth=None,
+        frame_rate=29.97,
+    )  # fmt: skip
+    write_exr(
+        str(tmp_path / "b.exr"), {"R": PICTURE[..., 0].copy()}, compression="zip",
+        data_window=facts.window, display_window=facts.window, metadata=made,
+    )  # fmt: skip
+    before, after = (
+        OpenEXR.File(str(tmp_path / name), header_only=True).header() for name in ("a.exr", "b.exr")
+    )
+    for name in given:
+        assert type(before[name]) is type(after[name]), name
+        if isinstance(before[name], np.ndarray):
+            assert before[name].dtype == after[name].dtype, name
+        assert repr(before[name]) == repr(after[name]), name
+    assert after["timeCode"].userData == 0x1234 and after["framesPerSecond"] == Fraction(30000, 1001)
 
 
 def test_roles_have_a_sentence_each():

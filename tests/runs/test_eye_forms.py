@@ -29,6 +29,30 @@ def planes_of(path: str) -> dict[str, np.ndarray]:
         return {name: np.array(channel.pixels) for name, channel in file.channels().items()}
 
 
+def off_by(path: str) -> float:
+    """Project a file's points through the camera that its header tells; how many pixels off, by median."""
+    planes = planes_of(path)
+    with OpenEXR.File(str(path), header_only=True) as file:
+        said = dict(file.header())
+    points = np.stack([planes[f"position.{axis}"].astype(np.float64) for axis in "XYZ"], axis=-1)
+    height, width = points.shape[:2]
+    solid = np.isfinite(points).all(axis=-1) & (np.abs(points).max(axis=-1) < 1e4) & points.any(axis=-1)
+    x, y, z = (np.c_[points[solid], np.ones(solid.sum())] @ np.reshape(said["worldToCamera"], (4, 4)))[
+        :, :3
+    ].T
+    rows, cols = np.nonzero(solid)
+    if "envmap" in said:
+        right = (np.arctan2(x, -z) / (2 * np.pi) + 0.5) * width - 0.5 - cols
+        down = (0.5 - np.arctan2(y, np.hypot(x, z)) / np.pi) * height - 0.5 - rows
+        right = (right + width / 2) % width - width / 2
+    else:
+        focal = width * said["pinholeFocalLength"] / said["sensorOverallDimensions"][0]
+        middle = said.get("screenWindowCenter", (0, 0))[0]
+        right = (x / -z - middle) * focal + width / 2 - 0.5 - cols
+        down = y / z * focal + height / 2 - 0.5 - rows
+    return float(np.median(np.hypot(right, down)))
+
+
 @pytest.fixture
 def accepted(session):
     """Accept a folder for a shot of the demo show."""
@@ -71,6 +95,8 @@ def test_every_form_of_two_sequences_holds_their_pixels(session, sources, accept
         planes_of(stem.format(slug))
         for slug in ("side_by_side", "above_below", "rows_interlaced", "columns_interlaced")
     )
+    for eye in ("left", "right"):
+        assert off_by(stem.format(f"eye_{eye}")) < 0.7, eye
     beauty = {"R", "G", "B", "A"}
     for name in names:
         left, right = (eye[name] for eye in eyes)
@@ -161,6 +187,8 @@ def test_the_other_eye_is_made_with_all_its_passes(session, sources, accepted, t
         planes_of(os.path.join(run.folder, f"TW010_v001_eye_{eye}.{number}.exr")) for eye in ("left", "right")
     )
     source = planes_of(sources / "tidewrack" / "TW010" / "v001" / f"TW010_main_v001.{number}.exr")
+    for eye in ("left", "right"):
+        assert off_by(os.path.join(run.folder, f"TW010_v001_eye_{eye}.{number}.exr")) < 1, eye
     assert left["R"].tobytes() == source["R"].tobytes() and "filled.V" not in left
     assert 0 < right["filled.V"].astype(float).mean() < 0.3
     # Names are true names, distances true distances; coverage of names still adds up to what it was.
@@ -176,7 +204,7 @@ def test_a_turned_all_round_pair_keeps_depth_true(session, sources, accepted, tm
         "TW050",
         sources,
         eyes__yaw="90",
-        eyes__deliver="above/below; flat view",
+        eyes__deliver="above/below; flat view; eyes apart",
     )
     eyes = standing(session, shot).recipe.eyes
     assert eyes.is_round and eyes.came.value == "two views"
@@ -184,6 +212,16 @@ def test_a_turned_all_round_pair_keeps_depth_true(session, sources, accepted, tm
     run = plan_run(session, shot, output=str(tmp_path / "packages"))
     carry_out_here(session, run)
     assert run.state == "done", [frame.fault for frame in run.frames]
+    for eye in ("left", "right"):
+        assert off_by(os.path.join(run.folder, f"TW050_v001_eye_{eye}.1002.exr")) < 1
+    with OpenEXR.File(os.path.join(run.folder, "TW050_v001_flat_right.1002.exr")) as file:
+        said = dict(file.header())
+    assert "envmap" not in said
+    assert 2 * np.degrees(
+        np.arctan(said["sensorOverallDimensions"][0] / 2 / said["pinholeFocalLength"])
+    ) == pytest.approx(80, abs=1e-3)
+    with OpenEXR.File(os.path.join(run.folder, "TW050_v001_above_below.1002.exr")) as file:
+        assert "envmap" not in file.header(), "both eyes in one picture are no map of all directions"
     got = planes_of(os.path.join(run.folder, "TW050_v001_above_below.1002.exr"))
     left, right = (
         planes_of(sources / "tidewrack" / "TW050" / "v001" / f"TW050_{eye}_v001.1002.exr")
