@@ -2,91 +2,23 @@
 
 import os
 import random
-import signal
-import subprocess
-import sys
 import time
-from dataclasses import replace
-from pathlib import Path
 
-import psutil
 import pytest
-from makers import carry_out_here, environment_of, same_bits, wait_for
+from kills import House
+from makers import carry_out_here, same_bits, wait_for
 from sqlalchemy.orm import sessionmaker
 
 from drawstring.core.arrivals import scan
-from drawstring.local_postgres import LocalPostgres, free_port
 from drawstring.runs.checking import check_package
 from drawstring.runs.planning import plan_run
 from drawstring.store import deliveries, ledger, recipes, shows
-from drawstring.store.database import DatabaseAway, connect, migrate, unit_of_work
+from drawstring.store.database import DatabaseAway, connect, unit_of_work
 from drawstring.store.models import Run, Shot
 
 CODES = ("TW010", "TW020", "TW030", "TW040")
 KILLS = 2
 """Of each: servers (both have pages and an engine), scheduler, worker, database."""
-
-
-class House:
-    """Everything that a studio would have running; whatever died is started again, as its keeper would."""
-
-    def __init__(self, installation, place: Path) -> None:
-        self.postgres = LocalPostgres(place / "data", free_port(), "not-a-secret")
-        self.postgres.make()
-        self.postgres.start()
-        self.postgres.make_database("house")
-        migrate(self.postgres.url("house"))
-        port = free_port()
-        self.installation = replace(
-            installation, database_url=self.postgres.url("house"), scheduler=f"tcp://127.0.0.1:{port}"
-        )
-        dask = os.path.join(os.path.dirname(sys.executable), "dask")
-        reach = ["--host", "127.0.0.1", "--no-dashboard"]
-        worker = [dask, "worker", self.installation.scheduler, "--nworkers", "1", "--nthreads", "1", *reach]
-        serve = [sys.executable, "-m", "drawstring.cli", "serve"]
-        self._commands = {
-            "scheduler": [dask, "scheduler", "--port", str(port), *reach],
-            "worker 1": worker, "worker 2": worker, "server 1": serve, "server 2": serve,
-        }  # fmt: skip
-        self._ports = {"server 1": free_port(), "server 2": free_port()}
-        self._quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "cwd": place}
-        self._running: dict[str, subprocess.Popen] = {}
-
-    def keep_up(self) -> None:
-        """Start what is not running."""
-        if not self.postgres.is_running():
-            self.postgres.start()
-        for name, command in self._commands.items():
-            if name not in self._running or self._running[name].poll() is not None:
-                own = replace(self.installation, port=self._ports.get(name, 0))
-                environment = environment_of(own) | {"DRAWSTRING_SCHEDULER": own.scheduler}
-                self._running[name] = subprocess.Popen(command, env=environment, **self._quiet)
-
-    def kill(self, name: str) -> None:
-        """Kill -9; the database stays away for five seconds."""
-        if name == "database":
-            number = int((self.postgres.folder / "postmaster.pid").read_text().split()[0])
-            os.kill(number, signal.SIGKILL)
-            wait_for(lambda: not psutil.pid_exists(number) or not self.postgres.is_running())
-            time.sleep(5)
-            return
-        victims = [psutil.Process(self._running[name].pid)]
-        victims += victims[0].children(recursive=True)
-        for one in victims:
-            one.kill()
-        psutil.wait_procs(victims, timeout=20)
-        self._running[name].wait(20)
-
-    def close(self) -> None:
-        """End everything."""
-        for process in self._running.values():
-            process.terminate()
-        for process in self._running.values():
-            try:
-                process.wait(20)
-            except subprocess.TimeoutExpired:
-                process.kill()
-        self.postgres.stop(at_once=True)
 
 
 @pytest.fixture
