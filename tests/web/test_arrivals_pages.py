@@ -26,6 +26,9 @@ def sources(tmp_path_factory):
     """The folder of faults in place of the demo show. Not to be changed."""
     root = tmp_path_factory.mktemp("faulty")
     make_faults(str(root / "faults"), width=96, height=54)
+    torn = root / "torn" / "TW180_main_v001.1001.exr"
+    torn.parent.mkdir()
+    torn.write_bytes(next((root / "faults").rglob("*.exr")).read_bytes()[:500])
     return root
 
 
@@ -79,6 +82,14 @@ def test_a_scan_shows_its_shots_their_passes_and_what_is_wrong(client, scanned):
     assert "Folders with pictures" in client.get("/shows/Tidewrack/arrivals?new=1").text
     refused = client.post(f"{scanned}/found/TW110~1/accept", data={"shot": "a b"}, headers=HTMX)
     assert refused.status_code == 422 and "can&#39;t be a code" in refused.text
+
+
+def test_what_cannot_be_accepted_says_so_where_it_would_be(client, scanned, look_through):
+    asked = client.post("/shows/Tidewrack/arrivals", data={"arrivals.folder": "torn"}, headers=HTMX)
+    look_through()
+    page = client.get(f"{asked.headers['HX-Redirect']}/found/TW180~1", headers=HTMX).text
+    assert "It can't be accepted." in page and "No frame of TW180_main_v001" in page
+    assert "ends" in page and "/accept" not in page
 
 
 def test_names_mean_what_the_patterns_say_as_they_are_typed(client, sessions, scanned, look_through):

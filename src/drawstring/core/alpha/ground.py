@@ -10,6 +10,7 @@ lies below is cut harder than what lies above, since shadows only darken.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from enum import StrEnum
 
 import cv2
@@ -23,7 +24,7 @@ from drawstring.core.errors import SourceError
 _WIDE = 128
 _ROUNDS = 14
 _FEWEST = 200
-_USUAL, _BENDS, _STARTS = 5, (2, 3, 4, 5, 6, 7, 8), (3, 5)
+_BENDS, _STARTS = (2, 3, 4, 5, 6, 7, 8), (3, 5)
 _ASKED, _MISSED = 2000, 0.05
 
 
@@ -87,12 +88,12 @@ def fitted(
             remedy="Give a third render of the ground alone, frame the object wider, or paint in "
             "what is ground.",
         )
-    is_open = surface is Surface.SMOOTH and not order
-    order = _ORDERS.get(surface, order or _USUAL)
+    orders = _BENDS if not order else (order,)
+    order = _ORDERS.get(surface, max(orders))
     rows, cols = np.nonzero(known)
     # As far from the middle as the whole picture goes: -1 to 1.
     y, x = 2 * (rows + 0.5) / known.shape[0] - 1, 2 * (cols + 0.5) / known.shape[1] - 1
-    basis = _basis(x, y, max(_BENDS) if is_open else order)
+    basis = _basis(x, y, order)
     light = small[rows, cols]
     brightness = light.mean(axis=-1)
     sure = np.zeros(len(rows), bool)
@@ -105,13 +106,15 @@ def fitted(
         )
     lit = weight[rows, cols]
     is_log = False
-    if is_open:
+    if surface is Surface.SMOOTH:
         patches = _patches(rows, cols, known.shape)
-        order, is_log = _bends(basis, brightness, lit, sure, patches)
+        order, is_log = _bends(basis, brightness, lit, sure, patches, orders)
     speaks = _lit(basis[:, : _count(order)], brightness, lit, sure, order, is_log=is_log)
     shares = _relatively(basis[:, : _count(order)], light, speaks, is_log=is_log)
     made = _spread(np.asarray(shares, np.float64), order, height, width)
-    return np.exp(made) if is_log else np.maximum(made, 0)
+    # Beyond what is seen a surface of many bends may go anywhere; light does not.
+    most = 2 * float(light[speaks > 0].max(initial=0))
+    return np.exp(np.minimum(made, np.log(max(most, 1e-6)))) if is_log else np.clip(made, 0, most)
 
 
 def _lit(
@@ -171,8 +174,9 @@ def _bends(
     weight: NDArray[np.floating],
     sure: Mask,
     patches: NDArray[np.integer],
+    orders: Sequence[int],
 ) -> tuple[int, bool]:
-    """Choose order and whether light or its logarithm is fitted, by cross-validation.
+    """Choose the order and whether light or its logarithm is fitted, by cross-validation.
 
     Falling-off light is smooth in its logarithm, where a shadow is a step however dark its corner; other
     light is smooth as it is. Whole patches are left out and foretold from the others, since what has to be
@@ -186,8 +190,9 @@ def _bends(
     errors: dict[tuple[int, bool], float] = {}
     for is_log in (False, True):
         for start in _STARTS:
-            lit = _lit(basis[:, : _count(start)], light, weight, sure, start, is_log=is_log)
-            for order in _BENDS:
+            few = min(start, max(orders))
+            lit = _lit(basis[:, : _count(few)], light, weight, sure, few, is_log=is_log)
+            for order in orders:
                 part, missed = basis[:, : _count(order)], np.zeros(len(light))
                 for left_out in range(4):
                     told, asked = np.where(patches == left_out, 0, lit), patches == left_out
