@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 import OpenEXR
 from jsonschema import Draft202012Validator
+from playwright.sync_api import Error
 from sqlalchemy import create_engine
 from sqlalchemy.orm import Session
 from sqlalchemy.pool import NullPool
@@ -108,7 +109,16 @@ def wait_for(is_so: Callable[[], object], *, seconds: float = 60) -> None:
 
 def wait_in(page: Any, expression: str, *, arg: object = None, timeout: int = 30_000) -> None:
     """Wait until something is so in a page, asked from outside: its policy lets it evaluate nothing."""
-    wait_for(lambda: page.evaluate(expression, arg), seconds=timeout / 1000)
+
+    def is_so() -> object:
+        try:
+            return page.evaluate(expression, arg)
+        except Error as error:
+            if "navigation" in str(error):
+                return False  # it is on its way to another address
+            raise
+
+    wait_for(is_so, seconds=timeout / 1000)
 
 
 def carry_out_here(session: Session, run: Run) -> None:

@@ -44,7 +44,7 @@ def test_a_delivery_is_named_accepted_corrected_and_gone_back_from(shell, tmp_pa
     assert "shot TW160 v003: 5 passes from TW160_main_v003.####.exr" in words and "rust_streaks" in words
 
     pattern = "{shot}/{version}/{shot}_{view}_{version}.{frame}"
-    assert shell("patterns", "Tidewrack", pattern, "--json") == (0, {"patterns": [pattern]})
+    assert shell("patterns", "Tidewrack", pattern, "--json") == (0, {"patterns": [pattern], "words": {}})
     code, refused = shell("patterns", "Tidewrack", "{shot}_{fur}", "--json")
     assert code == 3 and "Fields are shot" in refused["errors"][0]["remedy"]
 

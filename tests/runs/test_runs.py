@@ -77,9 +77,9 @@ def test_a_package_tells_what_made_it_and_what_was_proven(plan, finish, workers)
     assert attributes.getattribute("drawstring.recipe") == run.revision.digest
     assert attributes.getattribute("drawstring.depth.far") == pytest.approx(90)
     assert attributes.getattribute("sceneUnit") == "m" and attributes.getattribute("worldToCamera")
-    wait_for(lambda: os.path.exists(os.path.join(run.folder, "report.html")))
+    wait_for(lambda: os.path.exists(os.path.join(run.folder, "checksums.xxh128")))
     assert sorted(os.listdir(run.folder)) == sorted(
-        [f.file_name for f in run.frames] + ["manifest.json", "report.html"]
+        [f.file_name for f in run.frames] + ["checksums.xxh128", "manifest.json", "report.html"]
     )
 
 
@@ -317,7 +317,9 @@ def test_measuring_streams_over_all_frames(plan, finish, workers, sessions, repo
         assert (measurement.state, measurement.done) == ("done", FRAMES)
         z = np.concatenate([planes_of(f.path)["depth.Z"].ravel() for f in report.frames])
         seen = np.sort(z[np.isfinite(z)])
-        assert (whole.nearest, whole.furthest, whole.seen) == (seen[0], seen[-1], seen.size)
+        # The ends are distances of whole pixels: none that the edge of something else is mixed into.
+        assert whole.seen == seen.size and {whole.nearest, whole.furthest} <= set(seen.tolist())
+        assert seen[0] <= whole.nearest <= 1.1 * seen[0] and 0.9 * seen[-1] <= whole.furthest <= seen[-1]
         assert whole.percentile(50) == pytest.approx(seen[seen.size // 2], rel=1e-3)
         assert set(measurement.frames) == {str(f.number) for f in report.frames}
 
