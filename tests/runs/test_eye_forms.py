@@ -12,6 +12,8 @@ from makers import FRAMES, HEIGHT, WIDTH, carry_out_here, write_plain
 from drawstring.core.arrivals import scan
 from drawstring.core.colour import through_view
 from drawstring.core.eyes.anaglyph import MATRICES, Method
+from drawstring.core.eyes.settings import Form
+from drawstring.core.recipe.eye_forms import form_size
 from drawstring.runs.checking import check_package
 from drawstring.runs.measuring import measure_frame
 from drawstring.runs.planning import notes_for, plan_run, source_files
@@ -290,6 +292,10 @@ def test_half_sizes_keep_their_own_pixels_and_parallax_goes_out(session, sources
     for number, packed in halves.items():
         stem = os.path.join(run.folder, f"TW071_v001_{{}}.{number}.exr")
         wide = packed["R"].shape[1] // 2
+        recipe = standing(session, shot).recipe
+        for form, slug in ((Form.APART, "eye_left"), (Form.SIDE_BY_SIDE, "side_by_side")):
+            told = form_size(form, recipe, 2 * wide, packed["R"].shape[0])
+            assert planes_of(stem.format(slug))["R"].shape[::-1] == told
         out = {
             slug: planes_of(stem.format(slug))
             for slug in ("side_by_side", "side_by_side_half", "eye_left", "eye_right", "parallax")

@@ -14,7 +14,7 @@ import numpy as np
 
 from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment
-from drawstring.core.eyes.packing import Packing, halved, pack, unsqueezed
+from drawstring.core.eyes.packing import Packing, halved, pack, packed_size, unsqueezed
 from drawstring.core.eyes.settings import Came, Form
 from drawstring.core.io.facts import ChannelRef, Window
 from drawstring.core.pack.form import Files, Parts
@@ -26,7 +26,7 @@ from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.beside import BesideFile
 from drawstring.core.recipe.eye_cameras import camera_said, flat_camera_said, packed_camera_said
-from drawstring.core.recipe.eye_results import anaglyph_of, eye_pictures
+from drawstring.core.recipe.eye_results import anaglyph_of, eye_pictures, flat_size
 from drawstring.core.recipe.pair_views import is_pair_ready, views_of_pair
 from drawstring.core.recipe.pairs import Pair, display_in, is_mixed, moved_eyes, pair_inputs, pair_of
 from drawstring.core.recipe.parallaxes import parallax_inputs, parallax_of
@@ -36,6 +36,21 @@ from drawstring.core.recipe.sources import Pixels, of_view, pass_named
 from drawstring.core.recipe.spaces import in_working_space
 
 VIEWS = ("left", "right")
+
+
+def form_size(form: Form, recipe: Recipe, width: int, height: int) -> tuple[int, int]:
+    """Give the width and height of a form's file from those of an eye as it is shown."""
+    if form is Form.FLAT:
+        return flat_size(width)
+    if recipe.eyes.is_squeezed and recipe.eyes.own_pixels:
+        if _is_whole_of(form, recipe):
+            return width, height
+        if form in (Form.APART, Form.VIEWS):
+            across = recipe.eyes.packing is Packing.SIDE_BY_SIDE_HALF
+            return (width // 2, height) if across else (width, height // 2)
+    if form.value in list(Packing):
+        return packed_size(width, height, Packing(form.value))
+    return width, height
 
 
 def goes_in_forms(passes: Sequence[Pass], recipe: Recipe) -> list[OutputChannel]:

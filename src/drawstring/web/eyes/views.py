@@ -14,8 +14,7 @@ from drawstring.core.eyes.rig import limits_for, start_interaxial, sums
 from drawstring.core.eyes.settings import Came, Form
 from drawstring.core.eyes.told import pair_over_frames, parallax_over_frames
 from drawstring.core.recipe import Recipe, available_results
-from drawstring.core.recipe.eye_forms import VIEWS, goes_in_forms
-from drawstring.core.recipe.eye_results import flat_size
+from drawstring.core.recipe.eye_forms import VIEWS, form_size, goes_in_forms
 from drawstring.core.recipe.pair_views import pair_fault
 from drawstring.core.recipe.pairs import focal_px
 from drawstring.core.recipe.sources import depth_inputs, depth_pass, of_view
@@ -222,12 +221,7 @@ def _forms(session: Session, shot: Shot, at: FrameHere, recipe: Recipe) -> dict[
     channels = 0 if pair_fault(at.passes, recipe) else len(goes_in_forms(at.passes, recipe))
     files = []
     for form in recipe.eyes.deliver:
-        flat = flat_size(width)
-        size = {
-            Form.FLAT: flat,
-            Form.SIDE_BY_SIDE: (2 * width, height),
-            Form.ABOVE_BELOW: (width, 2 * height),
-        }.get(form, (width, height))
+        size = form_size(form, recipe, width, height)
         names = {Form.APART: [f"eye_{v}" for v in VIEWS], Form.FLAT: [f"flat_{v}" for v in VIEWS]}.get(
             form, [form.slug]
         )
@@ -235,6 +229,7 @@ def _forms(session: Session, shot: Shot, at: FrameHere, recipe: Recipe) -> dict[
             Form.ANAGLYPH: recipe.eyes.anaglyph_file.value,
             Form.VIEWS: f"{2 * channels} channels",
             Form.FLAT: "R, G, B, A",
+            Form.PARALLAX: "parallax and where it is known",
         }.get(form, f"{channels} channels")
         files.append({"form": form.value, "names": names, "size": size, "held": held})
     return {"files": files, "stem": shot.code}
