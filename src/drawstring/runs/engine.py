@@ -250,10 +250,14 @@ class Engine:
         """Give what became of a frame; None when it was lost on the way and is to be done again."""
         if future.status in ("cancelled", "lost"):
             return None
-        error = future.exception()
-        if error is None:
-            answer: FrameAnswer = future.result()
-            return answer
+        try:
+            error = future.exception()
+            if error is None:
+                answer: FrameAnswer = future.result()
+                return answer
+        except KilledWorker as killed:
+            # A worker died with the answer before it was fetched, and so did those that did it again.
+            error = killed
         if isinstance(error, KilledWorker):
             return FrameAnswer(task.number, fault=killer(task.files[0].path).as_dict())
         log.error("Frame %s failed unexpectedly", task.number, exc_info=error)

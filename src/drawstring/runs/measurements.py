@@ -189,9 +189,13 @@ def _begin(session: Session, measurement: Measurement) -> _AtWork:
 
 def _answer(future: Future, number: int) -> Any:
     """Give what was counted, or words for why it was not."""
-    error = future.exception()
-    if error is None:
-        return future.result()[1]
+    try:
+        error = future.exception()
+        if error is None:
+            return future.result()[1]
+    except KilledWorker as killed:
+        # A worker died with the answer before it was fetched, and so did those that did it again.
+        error = killed
     if isinstance(error, KilledWorker):
         return killer(str(number)).as_dict()
     log.error("Measuring frame %s failed unexpectedly", number, exc_info=error)
