@@ -251,6 +251,13 @@ def test_depth_leads_parallax_where_pictures_have_no_texture(bell):
     known = estimate(left.beauty, right.beauty)
     led = led_by_depth(left.beauty, right.beauty, known, near)
     assert both.mean() > 0.8 and (np.abs(led - true) <= 1)[both].mean() > 0.97
+    # Mostly black, all black, or all at one distance: told nothing, and nothing stops.
+    dark = np.zeros_like(left.beauty)
+    dark[100:104] = left.beauty[100:104]
+    for picture in (dark, np.zeros_like(dark)):
+        everywhere = replace(known, sure=np.ones_like(known.sure), parallax=np.nan_to_num(known.parallax))
+        led_by_depth(picture, picture, everywhere, near)
+    assert led_by_depth(left.beauty, right.beauty, known, np.zeros_like(near)) is None
     shuffled = np.random.default_rng(3).permutation(near.ravel()).reshape(near.shape)
     assert led_by_depth(left.beauty, right.beauty, known, shuffled) is None
 

@@ -190,11 +190,12 @@ def led_by_depth(left: Picture, right: Picture, known: Estimate, near: Plane) ->
     (H, W) float32, pixels; None where no such line makes the eyes alike.
     """
     rows, cols = np.nonzero(known.sure & np.isfinite(near))
-    if len(rows) < 200 or not near.max() > near.min():
+    if len(rows) < 200 or not np.ptp(near[rows, cols]) > 0:
         return None
     one, other = (cv2.GaussianBlur(for_looking(eye).astype(np.float32), (0, 0), 1) for eye in (left, right))
     chance = np.random.default_rng(7)
-    contrast = np.abs(cv2.Sobel(one, cv2.CV_32F, 1, 0)).ravel()
+    # A little everywhere: much of a picture may be black, and chance wants enough places to choose from.
+    contrast = np.abs(cv2.Sobel(one, cv2.CV_32F, 1, 0)).ravel().astype(np.float64) + 1e-3
     looked = chance.choice(
         contrast.size, min(_LOOKED_AT, contrast.size // 2), False, contrast / contrast.sum()
     )
