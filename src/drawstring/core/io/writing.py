@@ -309,6 +309,10 @@ def _of_its_names(said: Mapping[str, Any], channels: Iterable[str]) -> dict[str,
     def is_here(key: str) -> bool:
         names = _OF_NAMES.match(key)
         layer = said.get(f"cryptomatte/{names[1]}/name") if names else None
-        return not isinstance(layer, str) or any(f".{name}".find(f".{layer}") >= 0 for name in here)
+        if not isinstance(layer, str):
+            return True
+        # Its channels are called by its name and a rank, `CryptoObject00.R`, perhaps with a view before it.
+        own = re.compile(rf"(^|\.){re.escape(layer)}\d*\.")
+        return any(own.search(name) for name in here)
 
     return {key: value for key, value in said.items() if is_here(key)}
