@@ -20,6 +20,12 @@ from sqlalchemy import create_engine
 from sqlalchemy.orm import Session
 from sqlalchemy.pool import NullPool
 
+from drawstring.core.arrays import Stored
+from drawstring.core.camera import Moment
+from drawstring.core.chain import Work, channels_of
+from drawstring.core.passes import Pass
+from drawstring.core.recipe import Recipe
+from drawstring.core.recipe.chains import Chains
 from drawstring.installation import Installation
 from drawstring.local_postgres import LocalPostgres
 from drawstring.runs.frame import carry_out
@@ -29,6 +35,25 @@ from drawstring.store.models import Run, now
 
 WIDTH, HEIGHT, FRAMES = 192, 108, 6
 """Of the small demo show."""
+
+
+def pulled(
+    name: str, planes: Any, passes: list[Pass], recipe: Recipe, at: Moment | None = None
+) -> list[Stored]:
+    """Give a pass or result as the shot's own file holds it, from just the channels it asks for."""
+    described = Chains(passes, recipe).own(name)
+    return Work({ref: planes[ref] for ref in channels_of([described])}, at or Moment()).of(described)
+
+
+def eyes_pulled(name: str, planes: Any, passes: list[Pass], recipe: Recipe, at: Moment) -> list[list[Stored]]:
+    """Give a pass or result as the left and as the right eye shows it."""
+    chains, work = Chains(passes, recipe), Work(planes, at)
+    return [work.of(chains.eye(name, side)) for side in (0, 1)]
+
+
+def as_read(one: Pass, planes: Any, recipe: Recipe) -> Any:
+    """Give a pass's picture as it is read: linear and premultiplied, (H, W, C)."""
+    return np.stack(Work(planes, Moment()).of(Chains([one], recipe).arrived(one)), axis=-1)
 
 
 def environment_of(installation: Installation) -> dict[str, str]:

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 import pytest
-from makers import by_name
+from makers import by_name, pulled
 
 from drawstring.core.alpha.kind_checks import check_environment, check_kinds
 from drawstring.core.alpha.kinds import AlphaKind
@@ -83,10 +83,8 @@ def at(frame: int = 1) -> Moment:
 
 def made(name: str, planes, typed: dict[str, str], frame: int = 1):
     recipe = change(Recipe(), typed, scene_unit="m")
-    one = result_named(name)
-    assert one.is_ready(PASSES, recipe), name
-    needed = {ref: planes[ref] for ref in one.inputs(PASSES, recipe)}
-    return np.stack(one.compute(needed, PASSES, recipe, at(frame)), axis=-1)
+    assert result_named(name).is_ready(PASSES, recipe), name
+    return np.stack(pulled(name, planes, PASSES, recipe, at(frame)), axis=-1)
 
 
 RED = {"alpha.mattes.add": "red", "alpha.mattes.1.names": "disc"}
@@ -125,8 +123,7 @@ def test_mattes_are_joined_by_name(pixels, how, wanted):
     recipe = change(Recipe(), {"alpha.mattes.add": "red"}, scene_unit="m")
     recipe = change(recipe, {"alpha.mattes.1.names": "disc", "alpha.mattes.add": "both"}, scene_unit="m")
     recipe = change(recipe, {k: v for k, v in typed.items() if ".2." in k}, scene_unit="m")
-    one = result_named("matte_both")
-    found = one.compute(planes, PASSES, recipe, at())[0]
+    found = pulled("matte_both", planes, PASSES, recipe, at())[0]
     np.testing.assert_allclose(found, wanted(alpha, (alpha <= 0.5).astype(np.float32)), atol=1e-6)
 
 
@@ -138,7 +135,7 @@ def test_mattes_go_out_as_hashed_names_too(pixels):
         recipe = change(recipe, {name: value}, scene_unit="m")
     ready = available_results(PASSES, recipe)
     assert "CryptoNamed00" in ready and "CryptoNamed01" not in ready
-    ranks = result_named("CryptoNamed00").compute(planes, PASSES, recipe, at())
+    ranks = pulled("CryptoNamed00", planes, PASSES, recipe, at())
     red = sum(
         np.where(ids.view(np.uint32) == name_bits("red"), share, 0)
         for ids, share in ((ranks[0], ranks[1]), (ranks[2], ranks[3]))
@@ -153,7 +150,7 @@ def test_a_third_render_is_the_clean_ground(pixels):
     recipe = change(Recipe(), {**SHADOW, "alpha.shadow.ground": "third render"}, scene_unit="m")
     one = result_named("shadow_multiply")
     assert not one.is_ready(PASSES, recipe) and one.is_ready([*PASSES, clean], recipe)
-    found = one.compute(with_clean, [*PASSES, clean], recipe, at())[0]
+    found = pulled("shadow_multiply", with_clean, [*PASSES, clean], recipe, at())[0]
     np.testing.assert_allclose(found[alpha < 0.9], s[alpha < 0.9], atol=1e-5)
 
 
@@ -189,8 +186,7 @@ def test_the_stack_lays_plate_shadow_and_element_as_the_equations_say(pixels):
         ("alpha.stack.2.mode", "multiply"), ("alpha.stack.add", "beauty"), ("alpha.sends", "both"),
     ]:  # fmt: skip
         recipe = change(recipe, {name: value}, scene_unit="m")
-    one = result_named("stack")
-    found = np.stack(one.compute(planes, PASSES, recipe, at()), axis=-1)
+    found = np.stack(pulled("stack", planes, PASSES, recipe, at()), axis=-1)
     plate = np.float32((0.1, 0.2, 0.3))
     wanted = element[..., :3] + (1 - alpha[..., None]) * plate * s[..., None]
     free = alpha < 0.9
@@ -199,13 +195,13 @@ def test_the_stack_lays_plate_shadow_and_element_as_the_equations_say(pixels):
     ready = available_results(PASSES, recipe)
     assert {"stack", "layer_plate", "layer_shadow_multiply", "layer_beauty"} <= set(ready)
     muted = change(recipe, {"alpha.stack.2.on": "no"}, scene_unit="m")
-    np.testing.assert_allclose(one.compute(planes, PASSES, muted, at())[0][0, 90], 0.1, atol=1e-6)
+    np.testing.assert_allclose(pulled("stack", planes, PASSES, muted, at())[0][0, 90], 0.1, atol=1e-6)
     # A group moves what belongs to it together, by whole pixels exactly.
     moved = change(
         change(recipe, {"alpha.groups.add": "buoy"}, scene_unit="m"),
         {"alpha.groups.1.right": "5", "alpha.stack.3.group": "buoy"}, scene_unit="m",
     )  # fmt: skip
-    layer = np.stack(result_named("layer_beauty").compute(planes, PASSES, moved, at()), axis=-1)
+    layer = np.stack(pulled("layer_beauty", planes, PASSES, moved, at()), axis=-1)
     np.testing.assert_array_equal(layer[:, 5:], element[:, :-5])
 
 
@@ -217,12 +213,12 @@ def test_a_layer_goes_behind_a_matte_or_a_distance(pixels):
         {"alpha.mattes.1.names": "disc", "alpha.stack.1.behind": "a matte", "alpha.stack.1.front": "red"},
         scene_unit="m",
     )
-    held = result_named("layer_colour").compute(planes, PASSES, recipe, at())[3]
+    held = pulled("layer_colour", planes, PASSES, recipe, at())[3]
     np.testing.assert_allclose(held, 1 - alpha, atol=1e-6)
     by_depth = change(
         recipe, {"alpha.stack.1.behind": "a distance", "alpha.stack.1.distance": "6"}, scene_unit="m"
     )
-    held = result_named("layer_colour").compute(planes, PASSES, by_depth, at())[3]
+    held = pulled("layer_colour", planes, PASSES, by_depth, at())[3]
     assert np.abs(held - (1 - alpha)).max() < 0.02
 
 
@@ -233,7 +229,7 @@ def test_how_alpha_is_read_holds_for_everything_that_goes_out(pixels):
         straight[ref] = np.where(alpha > 0, element[..., i] / np.maximum(alpha, 1e-6), 0).astype(np.float32)
     recipe = change(Recipe(), {"alpha.kinds.beauty": "straight", "alpha.straight_too": "yes"}, scene_unit="m")
     plan = plan_outputs(PASSES, recipe)
-    stowed = by_name(compute(plan, straight, PASSES, recipe, at()))
+    stowed = by_name(compute(plan, straight, at()))
     np.testing.assert_allclose(stowed["R"].values, element[..., 0], atol=1e-6)
     np.testing.assert_allclose(
         stowed["beauty_straight.R"].values, straight[PASSES[0].channels[0]], rtol=1e-5, atol=1e-6
@@ -366,11 +362,11 @@ def test_the_division_is_done_once_while_its_finish_is_tried_out(pixels, monkeyp
     for i in range(6):
         recipe = change(Recipe(), {**SHADOW, "alpha.shadow.strength": str(1 - i / 10)}, scene_unit="m")
         moment = Moment(1, lasting=lasting)
-        found = result_named("shadow_multiply").compute(planes, PASSES, recipe, moment)[0]
+        found = pulled("shadow_multiply", planes, PASSES, recipe, moment)[0]
         wanted = 1 - (1 - i / 10) * (1 - s)
         np.testing.assert_allclose(found[alpha < 0.9], wanted[alpha < 0.9], atol=2e-3)
     assert len(done) == 1 and len(lasting) <= 2
     painted = {**SHADOW, "alpha.shadow.strokes.add": "no ground r=10 soft=0: 10,10"}
     recipe = change(Recipe(), painted, scene_unit="m")
-    result_named("shadow_multiply").compute(planes, PASSES, recipe, Moment(1, lasting=lasting))
+    pulled("shadow_multiply", planes, PASSES, recipe, Moment(1, lasting=lasting))
     assert len(done) == 2, "another fit is another division"

@@ -150,12 +150,12 @@ def test_mixed_edges_are_counted_told_and_mended_by_the_recipe():
     assert set(available_results(passes, recipe)) == {"depth_normalised", "depth_edges"}
     plan = plan_outputs(passes, recipe, settled_only=True)
     assert [c.name for c in plan.channels] == ["depth.Z", "depth_normalised.V"], "the map is for looking only"
-    made = by_name(compute(plan, {ref: z}, passes, recipe, Moment()))
+    made = by_name(compute(plan, {ref: z}, Moment()))
     values = made["depth_normalised.V"].values
     whole = (cover == 0) | (cover == 1)
     assert set(np.unique(values[whole])) == {0.0, 1.0}
     plain = Recipe(depth=near_far)
-    before = by_name(compute(plan_outputs(passes, plain), {ref: z}, passes, plain, Moment()))
+    before = by_name(compute(plan_outputs(passes, plain), {ref: z}, Moment()))
     rim = (before["depth_normalised.V"].values > 0.02) & (before["depth_normalised.V"].values < 0.98)
     still = (values > 0.02) & (values < 0.98)
     assert still.sum() < 0.35 * rim.sum()

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from makers import eyes_pulled
 
 from drawstring.core.camera import Moment
 from drawstring.core.errors import SettingError
@@ -14,8 +15,6 @@ from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe, available_results, change
 from drawstring.core.recipe.eye_results import needs_whole
 from drawstring.core.recipe.pair_views import eye_views, pair_fault, says_eyes
-from drawstring.core.recipe.pairs import pair_of
-from drawstring.core.recipe.results import find_result
 from drawstring.core.recipe.told_eyes import told_eyes
 from drawstring.standins.renderer import View, render
 from drawstring.standins.tidewrack import scenes
@@ -224,12 +223,12 @@ def test_views_become_eyes_and_what_lacks_is_said():
     left = np.tile(np.arange(8, dtype=np.float32), (4, 1))
     pixels = pixels_of((np.dstack([left] * 3), left), (np.dstack([left + 100] * 3), left + 100))
     moved = change(recipe, {"eyes.shift": "2", "eyes.float_left": "1", "eyes.swap": "yes"}, scene_unit="m")
-    pair = pair_of("depth", pixels, PAIR, moved, Moment(1), find_result)
-    assert pair.left[0][0].tolist() == [0, 102, 103, 104, 105, 106, 107, 0]
-    assert pair.right[0][0].tolist() == [0, 0, 1, 2, 3, 4, 5, 6]
+    (came_right,), (came_left,) = eyes_pulled("depth", pixels, PAIR, moved, Moment(1))
+    assert came_right[0].tolist() == [0, 102, 103, 104, 105, 106, 107, 0]
+    assert came_left[0].tolist() == [0, 0, 1, 2, 3, 4, 5, 6]
     wide = change(moved, {"eyes.edge": "enlarge", "eyes.float_left": "0"}, scene_unit="m")
-    filled = pair_of("beauty", pixels, PAIR, wide, Moment(1), find_result)
-    assert filled.left[0][0].min() > 95 and filled.right[0][0].max() < 9
+    filled = eyes_pulled("beauty", pixels, PAIR, wide, Moment(1))
+    assert filled[0][0][0].min() > 95 and filled[1][0][0].max() < 9
     rows = change(recipe, {"eyes.came": "packed", "eyes.packing": "rows interlaced"}, scene_unit="m")
     assert needs_whole("eye_left", rows, (400, 200), 1) and not needs_whole("beauty", rows, (400, 200), 1)
     assert needs_whole(

@@ -99,7 +99,7 @@ def test_only_channels_that_outputs_need_are_pulled():
         ChannelRef(0, "depth.Z"): np.float32([[1, 5, 9]]),
         ChannelRef(0, "A"): np.float16([[1, 1, 0]]),
     }
-    made = by_name(compute(plan, pixels, PASSES, recipe, Moment()))
+    made = by_name(compute(plan, pixels, Moment()))
     assert made["depth_normalised.V"].values.tolist() == [[1, 0.5, 0]]
     assert plan_outputs(PASSES, recipe, settled_only=True).channels == ()
 
@@ -188,12 +188,12 @@ def test_another_view_is_made_from_its_own_passes_and_range():
         if len(one.channels) == 4:
             pixels[one.channels[3]] = np.ones((6, 8), np.float32)
     left, right = (ChannelRef(0, name) for name in ("depth.Z", "right.depth.Z"))
-    shared = by_name(compute(plan, pixels, both, recipe, Moment()))
+    shared = by_name(compute(plan, pixels, Moment()))
     for ref, name in ((left, "depth_normalised.V"), (right, "depth_normalised.right.V")):
         np.testing.assert_allclose(shared[name].values, 1 - (pixels[ref] - 2) / 8, atol=1e-6)
     assert not np.allclose(shared["beauty_focus.right.R"].values, shared["beauty_focus.R"].values)
     own = change(recipe, {"depth.views.right.near": "3", "depth.views.right.far": "9"}, scene_unit="m")
-    apart = by_name(compute(plan, pixels, both, own, Moment()))
+    apart = by_name(compute(plan_outputs(both, own), pixels, Moment()))
     np.testing.assert_allclose(
         apart["depth_normalised.right.V"].values, 1 - (pixels[right] - 3) / 6, atol=1e-6
     )

@@ -7,12 +7,11 @@ import numpy as np
 import OpenImageIO as oiio
 import pytest
 import tifffile
-from makers import write_plain
+from makers import as_read, write_plain
 
 from drawstring.core.arrivals import scan
 from drawstring.core.io.frame import read_frame
 from drawstring.core.recipe import Recipe, change
-from drawstring.core.recipe.spaces import in_working_space
 
 
 def to_srgb(linear: np.ndarray) -> np.ndarray:
@@ -67,8 +66,7 @@ def test_straight_and_premultiplied_files_equal_the_float_original(
     facts = candidate.members[0].facts
     file = replace(facts, path=candidate.members[0].frames[0].path)
     pixels = read_frame({0: file}, one.channels, window=facts.window)
-    read = in_working_space(pixels, [one], change(Recipe(), {"alpha.needed": alpha_knot}, scene_unit="m"))
-    got = np.stack([read[ref] for ref in one.channels], axis=-1)
+    got = as_read(one, pixels, change(Recipe(), {"alpha.needed": alpha_knot}, scene_unit="m"))
     truth = np.concatenate([soft[..., :3] * soft[..., 3:], soft[..., 3:]], axis=-1)
     # A code of colour, bent by the curve (slope up to 2.3) and, where multiplied, divided by alpha.
     step = 2.5 / np.iinfo(kind).max
@@ -86,8 +84,7 @@ def test_what_people_say_goes_before_what_the_format_says(tmp_path, soft):
     file = replace(facts, path=candidate.members[0].frames[0].path)
     pixels = read_frame({0: file}, one.channels, window=facts.window)
     said = change(Recipe(), {f"alpha.kinds.{one.name}": "premultiplied"}, scene_unit="m")
-    read = in_working_space(pixels, [one], said)
-    got = np.stack([read[ref] for ref in one.channels], axis=-1)
+    got = as_read(one, pixels, said)
     truth = np.concatenate([soft[..., :3] * soft[..., 3:], soft[..., 3:]], axis=-1)
     np.testing.assert_allclose(got, truth, atol=3 / 65535)
 
@@ -108,5 +105,4 @@ def test_linear_float_with_alpha_stays_the_same_object(tmp_path, soft):
             refs = [ref._replace(source=0) for ref in one.channels]
             plain = replace(one, channels=tuple(refs))
             pixels = read_frame({0: file}, refs, window=member.facts.window)
-            read = in_working_space(pixels, [plain], Recipe())
-            np.testing.assert_array_equal(np.stack([read[ref] for ref in refs], axis=-1), premultiplied)
+            np.testing.assert_array_equal(as_read(plain, pixels, Recipe()), premultiplied)

@@ -20,6 +20,7 @@ from PIL import Image, ImageCms
 
 from drawstring.core.arrivals import scan
 from drawstring.core.camera import moment_of
+from drawstring.core.chain import Work
 from drawstring.core.errors import ConflictError, MissingError, OutputError
 from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
@@ -491,11 +492,11 @@ def test_what_was_written_is_put_together_again_and_compared(composed, sessions)
         outputs = plan_outputs(whole.passes, whole.recipe, settled_only=True)
         pixels = read_frame(files, outputs.inputs, window=whole.window)
         at = moment_of(files, frame=number, window=whole.window, scene_unit="m")
-        stowed = compute(outputs, pixels, whole.passes, whole.recipe, at)
+        stowed = compute(outputs, pixels, at)
         read = parts_of(os.path.join(again.folder, again.frames[-1].file_name))[""]
         other = {("", "", name): plane for name, plane in read.items()}
         with pytest.raises(OutputError, match="put together, are .* off the"):
-            recompose(stowed, other, pixels, whole.passes, whole.recipe, at)
+            recompose(stowed, other, Work(pixels, at), outputs.chains)
         said = make_report(again.folder)
     text = open(said, encoding="utf-8").read()
     assert "The stack, put together again from the written files, is within" in text

@@ -55,7 +55,15 @@ def test_a_single_changed_value_is_found(tmp_path, name, row, value):
             prove(path, [PartToWrite(meant, "lj2k", WINDOW)])
         return
     stated = prove(path, [PartToWrite(meant, "lj2k", WINDOW)])
-    assert stated["equal"] >= 4
+    assert stated["equal"] == 4 and set(stated["largest_difference"]) == {name}
+    # A NaN for a number is told as such; a sign of 0 is no difference in size, but one in bits.
+    assert stated.get("not_numbers") == ({name: 1} if np.isnan(value) else None)
+    apart = (
+        0
+        if value == 0.0 or np.isnan(value)
+        else abs(float(written[name][row, 5]) - float(meant[name][row, 5]))
+    )
+    assert stated["largest_difference"][name] == pytest.approx(apart)
 
 
 def test_other_channels_windows_and_torn_files_are_no_proof(tmp_path):

@@ -225,8 +225,9 @@ def test_old_scans_make_room_and_patterns_are_checked(session, show):
 
 
 def test_display_values_are_undone_before_anything_is_computed(session, accepted):
+    from makers import as_read
+
     from drawstring.core.io.frame import read_frame
-    from drawstring.core.recipe import in_working_space
 
     shot = accepted("TW130")
     delivery = shot.delivery
@@ -236,12 +237,12 @@ def test_display_values_are_undone_before_anything_is_computed(session, accepted
     pixels = read_frame(files, beauty.channels, window=deliveries.window_of(delivery))
     code = pixels[beauty.channels[0]]
     wanted = np.where(code <= 0.04045, code / 12.92, ((code + 0.055) / 1.055) ** 2.4)
-    read = in_working_space(pixels, passes, recipes.current(session, shot))
-    np.testing.assert_allclose(read[beauty.channels[0]], wanted, rtol=3e-4, atol=1e-6)
-    assert read[beauty.channels[3]] is pixels[beauty.channels[3]], "alpha is no colour"
+    read = as_read(beauty, pixels, recipes.current(session, shot))
+    np.testing.assert_allclose(read[..., 0], wanted, rtol=3e-4, atol=1e-6)
+    np.testing.assert_array_equal(read[..., 3], pixels[beauty.channels[3]], "alpha is no colour")
     recipes.set_values(session, shot, {"arrivals.spaces.beauty": "linear"})
-    plain = in_working_space(pixels, passes, recipes.current(session, shot))
+    plain = as_read(beauty, pixels, recipes.current(session, shot))
     alpha = pixels[beauty.channels[3]]
-    np.testing.assert_array_equal(plain[beauty.channels[0]], code * alpha, "PNG keeps colours straight")
+    np.testing.assert_array_equal(plain[..., 0], code * alpha, "PNG keeps colours straight")
     with pytest.raises(SettingError, match="no colour space"):
         recipes.set_values(session, shot, {"arrivals.spaces.beauty": "sepia"})

@@ -12,6 +12,7 @@ import numpy as np
 
 from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment, moment_of
+from drawstring.core.chain import Work
 from drawstring.core.colour import LINEAR
 from drawstring.core.errors import DrawstringError, OutputError, SourceError
 from drawstring.core.io.facts import FileFacts
@@ -24,7 +25,7 @@ from drawstring.core.pack.odd import odd_values
 from drawstring.core.pack.storing import Stowed
 from drawstring.core.passes import COLOUR_ROLES, LIT_ROLES, Role
 from drawstring.core.recipe import OutputPlan, compute, plan_outputs, result_named, space_of
-from drawstring.core.recipe.eye_forms import form_files, form_inputs
+from drawstring.core.recipe.eye_forms import form_files, plan_forms
 from drawstring.core.recipe.loose_files import loose_files
 from drawstring.core.recipe.packed_files import compression_of_forms, packed_files
 from drawstring.core.recipe.profile_checks import is_turned
@@ -70,22 +71,22 @@ def carry_out(plan: RunPlan, task: FrameTask) -> FrameAnswer:
 
 def _make(plan: RunPlan, task: FrameTask, log: FrameLog) -> tuple[dict[str, Any], int, str]:
     outputs = plan_outputs(plan.passes, plan.recipe, settled_only=True)
-    beside = form_inputs(plan.passes, plan.recipe)
-    wanted = list(dict.fromkeys([*outputs.inputs, *beside]))
+    forms = plan_forms(plan.passes, plan.recipe)
+    wanted = list(dict.fromkeys([*outputs.inputs, *forms.inputs]))
     files = _opened(task, {ref.source for ref in wanted} | {0})
     facts = files[min(files)]
     pixels = read_frame(files, wanted, window=plan.window)
     log.note(f"read {count_of(wanted, 'channel')} of {count_of(files, 'file')}")
     at = moment_of(files, frame=task.number, window=plan.window, scene_unit=plan.scene_unit)
-    stowed = compute(outputs, pixels, plan.passes, plan.recipe, at)
+    stowed = compute(outputs, pixels, at)
     log.note(f"computed {count_of(stowed, 'channel')}")
     _hold_depth_against_profile(plan, task, stowed, pixels, at)
     header = _header(plan, task, facts, outputs)
     with FrameFiles(plan.folder, task.file_name) as into:
         told = write_forms(
             [
-                *(form_files(pixels, plan.passes, plan.recipe, at) if beside else []),
-                *loose_files(outputs, pixels, plan.passes, plan.recipe, at),
+                *form_files(forms, pixels, at),
+                *loose_files(outputs, pixels, at),
             ],
             into=into,
             file_name=plan.plain_name(task),
@@ -100,7 +101,7 @@ def _make(plan: RunPlan, task: FrameTask, log: FrameLog) -> tuple[dict[str, Any]
         writer = FrameWriter(plan, into, outputs, facts.parts[0], metadata, log)
 
         def put_together(back: Back) -> Mapping[str, Any]:
-            return recompose(stowed, back, pixels, plan.passes, plan.recipe, at)
+            return recompose(stowed, back, Work(pixels, at), outputs.chains)
 
         own = _write_own(writer, task, stowed, told, put_together)
     told_of_values = {
@@ -151,7 +152,7 @@ def _write_own(
         data=_of_data({channel.source for channel in stowed}, plan),
     )
     names = {of_pass: plan.name_of(task, of_pass) for of_pass in packed}
-    asked = asked_back(list(stowed), plan.passes, plan.recipe)
+    asked = asked_back(list(stowed), writer.outputs.chains)
     wanted = {of_pass: {(c.part, c.name) for c in asked if c.of_pass == of_pass} for of_pass in packed}
     back: dict[tuple[str, str, str], Stored] = {}
 

@@ -72,8 +72,10 @@ def prove(path: str, parts: Sequence[PartToWrite], look: ReadBack | None = None)
     Returns
     -------
     dict
-        `reader`, `channels` compared, `equal` of them bit by bit, `largest_difference` by channel; with the
-        part before the channel's name where there are several; `ranges` where any are asked.
+        `reader`, `channels` compared, `equal` of them bit by bit, `largest_difference` of each of the others
+        (0 where just a sign of 0 differs), `not_numbers` where a NaN or infinity came back as something else
+        or the other way round: how often. With the part before the channel's name where there are several;
+        `ranges` where any are asked.
 
     Raises
     ------
@@ -83,15 +85,17 @@ def prove(path: str, parts: Sequence[PartToWrite], look: ReadBack | None = None)
     source = oiio.ImageInput.open(path)
     if source is None:
         raise _not_proven(path, f"it can't be opened again: {oiio.geterror()}")
-    differences: dict[str, float] = {}
+    differences: dict[str, float | None] = {}
+    lost: dict[str, int] = {}
     look = look or ReadBack()
     try:
         for number, part in enumerate(parts):
             if not source.seek_subimage(number, 0):
                 raise _not_proven(path, f"part {part.name or number} is not there")
             before = f"{part.name}/" if len(parts) > 1 else ""
-            found = _prove_part(path, source, number, part, look)
+            found, swapped = _prove_part(path, source, number, part, look)
             differences |= {f"{before}{name}": largest for name, largest in found.items()}
+            lost |= {f"{before}{name}": count for name, count in swapped.items()}
         if source.seek_subimage(len(parts), 0):
             raise _not_proven(path, "there is a part too many")
     finally:
@@ -99,14 +103,21 @@ def prove(path: str, parts: Sequence[PartToWrite], look: ReadBack | None = None)
     return {
         "reader": f"OpenImageIO {oiio.VERSION_STRING}",
         "channels": len(differences),
-        "equal": sum(1 for largest in differences.values() if largest == 0),
-        "largest_difference": {name: largest for name, largest in differences.items() if largest},
+        "equal": sum(1 for largest in differences.values() if largest is None),
+        "largest_difference": {name: one for name, one in differences.items() if one is not None},
+        **({"not_numbers": lost} if lost else {}),
         **({"ranges": look.ranges} if look.ranges else {}),
     }
 
 
-def _prove_part(path: str, source: Any, number: int, part: PartToWrite, look: ReadBack) -> dict[str, float]:
-    """Compare one part; give the largest difference of each channel, and take what is asked for."""
+def _prove_part(
+    path: str, source: Any, number: int, part: PartToWrite, look: ReadBack
+) -> tuple[dict[str, float | None], dict[str, int]]:
+    """Compare one part and take what is asked for.
+
+    Give the largest difference of each channel, None where it is equal, and how often a NaN or infinity
+    stands against something else.
+    """
     spec, written = source.spec(), part.channels
     if Window(spec.x, spec.y, spec.x + spec.width - 1, spec.y + spec.height - 1) != part.data_window:
         raise _not_proven(path, "its data window is another one")
@@ -115,7 +126,8 @@ def _prove_part(path: str, source: Any, number: int, part: PartToWrite, look: Re
         raise _not_proven(path, f"its channels differ: {', '.join(odd)}")
     if part.name and spec.getattribute("name") != part.name:
         raise _not_proven(path, f"part {number} is called {spec.getattribute('name')} instead of {part.name}")
-    differences = dict.fromkeys(written, 0.0)
+    differences: dict[str, float | None] = dict.fromkeys(written)
+    lost: dict[str, int] = {}
     # Rows are compared in blocks that stay in the processor's cache; a block holds whole chunks of
     # every compression, so none is unpacked twice. Tiles are unpacked at once.
     runs = _runs(spec, written)
@@ -139,7 +151,10 @@ def _prove_part(path: str, source: Any, number: int, part: PartToWrite, look: Re
                 # A NaN may come back with other bits behind it.
                 if i in differing and not _same_values(back[..., i], meant):
                     _allow(path, name, back[..., i], meant, part.compression)
-                    differences[name] = max(differences[name], _difference(back[..., i], meant))
+                    largest, swapped = _difference(back[..., i], meant)
+                    differences[name] = max(differences[name] or 0.0, largest)
+                    if swapped:
+                        lost[name] = lost.get(name, 0) + swapped
                     if (part.name, name) in look.wanted:
                         if (part.name, name) not in look.planes:
                             look.planes[part.name, name] = written[name].copy()
@@ -147,7 +162,7 @@ def _prove_part(path: str, source: Any, number: int, part: PartToWrite, look: Re
     for name in written:
         if (part.name, name) in look.wanted:
             look.planes.setdefault((part.name, name), written[name])
-    return differences
+    return differences, lost
 
 
 def _widened(known: tuple[float, float, int] | None, back: Stored) -> tuple[float, float, int]:
@@ -218,10 +233,13 @@ def _same_values(back: Stored, meant: Stored) -> bool:
     return bool(back.dtype.kind == "f" and np.isnan(back[differs]).all() and np.isnan(meant[differs]).all())
 
 
-def _difference(back: Stored, meant: Stored) -> float:
-    with np.errstate(invalid="ignore"):
-        apart = np.abs(back.astype(np.float64) - meant.astype(np.float64))
-    return float(np.nanmax(apart, initial=0.0))
+def _difference(back: Stored, meant: Stored) -> tuple[float, int]:
+    """Give the largest difference of two numbers, and how often only one of both is a number."""
+    one, other = back.astype(np.float64), meant.astype(np.float64)
+    numbers = np.isfinite(one) & np.isfinite(other)
+    alike = numbers | (np.isnan(one) & np.isnan(other)) | (one == other)
+    apart = np.abs(one[numbers] - other[numbers])
+    return float(apart.max(initial=0.0)), int(np.count_nonzero(~alike))
 
 
 def _not_proven(path: str, what: str) -> OutputError:

@@ -14,21 +14,19 @@ import numpy as np
 
 from drawstring.core.alpha.shadow import recomposed
 from drawstring.core.alpha.stack import stacked
-from drawstring.core.arrays import Picture, Plane, Stored
-from drawstring.core.camera import Moment
+from drawstring.core.arrays import Picture, Stored
+from drawstring.core.chain import Chain, Work
 from drawstring.core.errors import OutputError
 from drawstring.core.pack.form import LOSSY, AlphaKind, Reach
 from drawstring.core.pack.layout import OutputChannel, compressions_of
 from drawstring.core.pack.storing import Stowed
 from drawstring.core.passes.hashed import coverage_of
-from drawstring.core.passes.recognition import Pass
-from drawstring.core.recipe import Recipe, find_result
-from drawstring.core.recipe.alpha_results import NAMES
-from drawstring.core.recipe.layers import laid_layer, layer_name, shown_layers
-from drawstring.core.recipe.mattes import is_matte_ready, matte_of
-from drawstring.core.recipe.shadows import has_ground, shadow_of
-from drawstring.core.recipe.sources import Pixels
-from drawstring.core.recipe.spaces import in_working_space
+from drawstring.core.recipe.alpha_results import MATTE, NAMES
+from drawstring.core.recipe.chains import Chains
+from drawstring.core.recipe.layers import layer_name, layer_values, shown_layers
+from drawstring.core.recipe.mattes import is_matte_ready
+from drawstring.core.recipe.shadows import has_ground
+from drawstring.core.recipe.sources import of_view
 
 _STEPS = 8 * 2.0**-11
 """Of the largest value: eight half-float roundings, which is more than any of the sums adds up."""
@@ -41,12 +39,7 @@ Written = Callable[[str], Picture | None]
 
 
 def recompose(
-    stowed: Mapping[OutputChannel, Stowed],
-    back: Back,
-    pixels: Pixels,
-    passes: Sequence[Pass],
-    recipe: Recipe,
-    at: Moment,
+    stowed: Mapping[OutputChannel, Stowed], back: Back, work: Work, chains: Chains
 ) -> dict[str, dict[str, float]]:
     """Put a frame's written files together and compare.
 
@@ -56,8 +49,9 @@ def recompose(
         What was computed and written.
     back : mapping of (pass, part, channel) to (H, W)
         What was read back of `asked_back`'s channels, by `of_pass`, `part` and `name`.
-    pixels : mapping of ChannelRef to (H, W)
-        As they came.
+    work : Work
+        The frame as it was worked on.
+    chains : Chains
 
     Returns
     -------
@@ -71,19 +65,19 @@ def recompose(
         It differs by more than the stored types explain.
     """
     channels = list(stowed)
-    asked = _asked(channels, passes, recipe)
+    asked = _asked(channels, chains)
     if not asked:
         return {}
-    working = in_working_space(pixels, passes, recipe)
     written = _reader(channels, back)
+    chain = chains.own_chains()[0]
     pairs: dict[str, tuple[Picture | None, Picture]] = {}
     if "shadow" in asked:
-        pairs["shadow"] = _shadow(written, working, passes, recipe, at)
+        pairs["shadow"] = _shadow(written, work, chains, chain)
     if "stack" in asked:
-        pairs["stack"] = _stack(written, stowed, working, passes, recipe, at)
+        pairs["stack"] = _stack(written, stowed, work, chain)
     if "mattes" in asked:
-        pairs["mattes"] = _mattes(sorted(asked["mattes"]), written, working, passes, recipe, at)
-    is_exact = not any(one in LOSSY for one in compressions_of(channels, recipe.pack).values())
+        pairs["mattes"] = _mattes(sorted(asked["mattes"]), written, work, chains)
+    is_exact = not any(one in LOSSY for one in compressions_of(channels, chains.recipe.pack).values())
     return {
         name: _compared(name, made, meant, is_exact=is_exact)
         for name, (made, meant) in pairs.items()
@@ -91,62 +85,58 @@ def recompose(
     }
 
 
-def asked_back(
-    channels: Sequence[OutputChannel], passes: Sequence[Pass], recipe: Recipe
-) -> list[OutputChannel]:
+def asked_back(channels: Sequence[OutputChannel], chains: Chains) -> list[OutputChannel]:
     """Give the channels that have to be read back so that a frame can be put together again."""
-    sources = {name for some in _asked(channels, passes, recipe).values() for name in some}
+    sources = {name for some in _asked(channels, chains).values() for name in some}
     return [one for one in channels if one.source in sources]
 
 
-def _asked(channels: Sequence[OutputChannel], passes: Sequence[Pass], recipe: Recipe) -> dict[str, set[str]]:
+def _asked(channels: Sequence[OutputChannel], chains: Chains) -> dict[str, set[str]]:
     """Give what can be put together, and of which passes and results."""
+    recipe = chains.recipe
     if recipe.pack.alpha is AlphaKind.STRAIGHT or recipe.pack.reach is not Reach.ALL:
         return {}  # what is written is not what is laid: downstream has to bring it there first
+    if len(chains.own_chains()) > 1:
+        return {}  # two eyes in one picture are put together by whoever takes them apart
     going = {channel.source for channel in channels}
     layers = {layer_name(one) for one in shown_layers(recipe)}
     sets = {name for name in going if name.startswith(NAMES)}
     asked = {}
-    if {"shadow_multiply", "beauty"} <= going and has_ground(passes, recipe):
+    if {"shadow_multiply", "beauty"} <= going and has_ground(of_view(chains.passes, ""), recipe):
         asked["shadow"] = {"shadow_multiply", "beauty", "element"}
     if "stack" in going and layers <= going:
         asked["stack"] = layers
     return asked | ({"mattes": sets} if sets else {})
 
 
-def _shadow(
-    written: Written, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment
-) -> tuple[Picture | None, Picture]:
+def _shadow(written: Written, work: Work, chains: Chains, chain: Chain) -> tuple[Picture | None, Picture]:
     """Multiply the written shadow into the ground, under the written element."""
     element, multiply = written("element"), written("shadow_multiply")
     element = written("beauty") if element is None else element
-    ground = shadow_of(pixels, passes, recipe, at).ground
-    meant = _result("shadow_recomposed", pixels, passes, recipe, at)
-    if element is None or multiply is None or ground is None or element.shape[2] < 4:
+    meant = _stacked(work.of(chains.own("shadow_recomposed")))
+    if element is None or multiply is None or element.shape[2] < 4:
         return None, meant
-    return recomposed(element, multiply, ground), meant
+    return recomposed(element, multiply, _stacked(work.of(chains.own("ground_fitted")))), meant
 
 
 def _mattes(
-    sets: Sequence[str], written: Written, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment
+    sets: Sequence[str], written: Written, work: Work, chains: Chains
 ) -> tuple[Picture | None, Picture]:
     """Find every named matte in the written hashed names."""
     pictures = [written(name) for name in sets]
-    ready = [one.name for one in recipe.alpha.mattes if is_matte_ready(one.name, passes, recipe)]
-    meant = np.stack([matte_of(name, pixels, passes, recipe, at) for name in ready], axis=-1)
+    first = of_view(chains.passes, "")
+    mattes = [
+        one.name for one in chains.recipe.alpha.mattes if is_matte_ready(one.name, first, chains.recipe)
+    ]
+    meant = np.stack([work.of(chains.own(f"{MATTE}{name}"))[0] for name in mattes], axis=-1)
     if any(one is None for one in pictures):
         return None, meant
     ranks = [one[..., c] for one in pictures if one is not None for c in range(one.shape[2])]
-    return np.stack([coverage_of(name, ranks) for name in ready], axis=-1), meant
+    return np.stack([coverage_of(name, ranks) for name in mattes], axis=-1), meant
 
 
 def _stack(
-    written: Written,
-    stowed: Mapping[OutputChannel, Stowed],
-    pixels: Pixels,
-    passes: Sequence[Pass],
-    recipe: Recipe,
-    at: Moment,
+    written: Written, stowed: Mapping[OutputChannel, Stowed], work: Work, chain: Chain
 ) -> tuple[Picture | None, Picture]:
     """Lay the written layers on each other; the stack itself was computed already."""
     mine = sorted((one for one in stowed if one.source == "stack"), key=lambda one: one.component)
@@ -154,21 +144,17 @@ def _stack(
     if [one.component for one in mine] != [0, 1, 2, 3]:
         return None, meant  # some of it stays at home
     layers = []
-    for one in shown_layers(recipe):
-        picture = written(layer_name(one))
+    for layer, laid in zip(shown_layers(chain.subject.recipe), layer_values(chain), strict=True):
+        picture = written(layer_name(layer))
         if picture is None:
             return None, meant
-        made = laid_layer(one, pixels, passes, recipe, at, find_result)
         # Amount, matte and what holds it out are in the written picture already.
-        layers.append(replace(made, picture=picture, amount=1.0, matte=None, held=None))
+        layers.append(replace(work.of(laid), picture=picture, amount=1.0, matte=None, held=None))
     shape = layers[0].picture.shape
-    return stacked(layers, (shape[0], shape[1]), threads=at.threads), meant
+    return stacked(layers, (shape[0], shape[1]), threads=work.at.threads), meant
 
 
-def _result(name: str, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> Picture:
-    one = find_result(name)
-    assert one is not None, name
-    planes: list[Plane] = list(one.compute(pixels, passes, recipe, at))
+def _stacked(planes: Sequence[Stored]) -> Picture:
     return np.stack([np.asarray(plane, np.float32) for plane in planes], axis=-1)
 
 

@@ -10,6 +10,7 @@ from sqlalchemy import ARRAY, Integer, any_, func, literal, select
 from sqlalchemy.orm import Session, contains_eager, defer, selectinload
 
 from drawstring.core.camera import camera_of
+from drawstring.core.chain import PICTURE
 from drawstring.core.depth import (
     check_clips,
     check_frames,
@@ -32,6 +33,8 @@ from drawstring.core.findings import (
 from drawstring.core.passes import Pass, Role
 from drawstring.core.passes.hashed import names_in
 from drawstring.core.recipe import CordFacts, KnotView, OutputPlan, Recipe, cord, plan_outputs, upgraded
+from drawstring.core.recipe.chains import Chains
+from drawstring.core.recipe.finished import check_finished
 from drawstring.core.recipe.profile_checks import check_profile
 from drawstring.core.recipe.sources import depth_inputs, depth_pass, of_view, pass_of
 from drawstring.core.units import METRES
@@ -69,9 +72,9 @@ class ShotStanding:
 
     @property
     def face(self) -> str:
-        """The pass by which the shot is known: the beauty, else whatever comes first."""
-        first = next((one for one in self.passes if one.role is Role.BEAUTY), None)
-        return first.name if first else self.passes[0].name if self.passes else ""
+        """What the shot is known by: its finished picture, else whatever pass comes first."""
+        has_picture = pass_of(Role.BEAUTY, of_view(self.passes, "")) is not None
+        return PICTURE if has_picture else self.passes[0].name if self.passes else ""
 
     @property
     def as_last_time(self) -> tuple[int, float] | None:
@@ -266,7 +269,7 @@ def _derive(session: Session, shot: Shot, revision: Revision | None) -> _Derived
     recipe = upgraded(revision.recipe) if revision else recipes.defaults_of(shot.show)
     delivery = shot.delivery
     passes = deliveries.passes_of(delivery) if delivery else []
-    outputs = plan_outputs(passes, recipe) if passes else OutputPlan((), (), (), ())
+    outputs = plan_outputs(passes, recipe) if passes else OutputPlan((), (), (), Chains((), recipe))
     findings: dict[str, list[Finding]] = {
         "arrivals": [], "depth": [], "alpha": [], "eyes": [], "pack": list(outputs.findings),
     }  # fmt: skip
@@ -286,6 +289,7 @@ def _derive(session: Session, shot: Shot, revision: Revision | None) -> _Derived
         if recipe.eyes.needed:
             findings["eyes"] = eyes_findings(session, delivery, recipe, passes)
         shown = deliveries.display_window(delivery)
+        findings["pack"] += check_finished(passes, recipe, f"{shot.code}, picture")
         findings["pack"] += check_profile(
             passes,
             recipe,

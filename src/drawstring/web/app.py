@@ -31,6 +31,7 @@ from drawstring.web.eyes.views import bp as eyes
 from drawstring.web.findings.views import bp as findings
 from drawstring.web.guards import static_address
 from drawstring.web.inbox.views import bp as inbox
+from drawstring.web.made.views import bp as made
 from drawstring.web.many.views import bp as many
 from drawstring.web.pack.views import bp as pack
 from drawstring.web.packages.sendings import bp as sendings
@@ -42,7 +43,7 @@ from drawstring.web.services import House
 
 BLUEPRINTS = (
     board, bench, delivery, depth, strip, alpha, alpha_evidence, eyes, arrivals, dictionary, findings, inbox,
-    api, many, pack, pictures, runs, packages, sendings,
+    api, made, many, pack, pictures, runs, packages, sendings,
 )  # fmt: skip
 
 csrf = CSRFProtect()

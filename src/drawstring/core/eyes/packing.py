@@ -154,6 +154,11 @@ def halved(plane: Stored, packing: Packing, *, is_mixed: bool) -> Stored:
     return _halved(plane, 1 if packing in _ACROSS else 0, is_mixed=is_mixed)
 
 
+def enlarged(plane: Stored, packing: Packing, *, is_mixed: bool) -> Stored:
+    """Bring an eye that a half packing squeezed to the size it is shown at."""
+    return _doubled(plane, 1 if packing in _ACROSS else 0, is_mixed=is_mixed)
+
+
 def unpack(packed: Stored, packing: Packing, first: First, *, is_mixed: bool) -> tuple[Stored, Stored]:
     """Take the left and the right eye out of one picture.
 

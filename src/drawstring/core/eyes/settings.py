@@ -229,13 +229,25 @@ class EyesSettings(KeyedSettings, KnotSettings):
         """How much wider than as it came a pixel of a squeezed eye is shown: 2, or 1/2."""
         return 2.0 if self.packing is Packing.SIDE_BY_SIDE_HALF else 0.5
 
+    def moves(self, side: int | None) -> bool:
+        """Whether mends, level or convergence move an eye at any frame, or change its light.
+
+        Parameters
+        ----------
+        side : int or None
+            0 for the left eye, 1 for the right one, None for a picture that is neither.
+        """
+        names: tuple[str, ...] = ("yaw", "pitch", "roll") if self.is_round else ()
+        names += ("shift",) if side is not None else ()
+        names += ("mend_down", "mend_turn", "mend_scale", "mend_gain") if side == 1 else ()
+        fields = type(self).model_fields
+        return any(name in self.keys or getattr(self, name) != fields[name].default for name in names)
+
     @property
     def is_untouched(self) -> bool:
         """Whether eyes go out as they came, at most in another order."""
-        plain = type(self)()
-        names = ("mend_down", "mend_turn", "mend_scale", "mend_gain", "shift", "float_left", "float_right")
-        turned = ("yaw", "pitch", "roll") if self.is_round else ()
-        return not self.keys and all(getattr(self, n) == getattr(plain, n) for n in (*names, *turned))
+        floats = any(getattr(self, name) or name in self.keys for name in ("float_left", "float_right"))
+        return not floats and not self.moves(0) and not self.moves(1)
 
     @field_validator("own_matrix")
     @classmethod

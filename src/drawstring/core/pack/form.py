@@ -140,6 +140,17 @@ class AlphaKind(StrEnum):
     """Colour divided by alpha, for programs that multiply themselves."""
 
 
+class Beauty(StrEnum):
+    """What the plain channels R, G, B, A of a file are."""
+
+    ARRIVED = "as arrived"
+    """The beauty as it came."""
+    BESIDE = "as arrived, the finished picture beside"
+    """The beauty as it came, and the finished picture as a layer of its own."""
+    FINISHED = "the finished picture"
+    """The finished picture; the beauty as it came is a layer of its own."""
+
+
 class Also(StrEnum):
     """What is written beside the files themselves."""
 

@@ -10,8 +10,9 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 
+from drawstring.core.chain import PICTURE
 from drawstring.core.findings import Does, Finding, Mend, Severity
-from drawstring.core.pack.form import Files, Parts, Style
+from drawstring.core.pack.form import Beauty, Files, Parts, Style
 from drawstring.core.pack.settings import PackSettings
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import HASHED_ROLES, Role
@@ -53,13 +54,20 @@ def layer_of(name: str, settings: PackSettings, one: Pass | None = None) -> str:
     row, bare = settings.row(name), bare_name(name)
     if row.layer:
         return row.layer
-    if bare == Role.BEAUTY and (one is None or one.role is Role.BEAUTY):
+    if is_plain(bare, one, settings):
         return ""
     if one is not None and settings.style is Style.ARRIVED and one.layer:
         return one.layer
     if settings.style is Style.CAPITALS:
         return "".join(word[:1].upper() + word[1:] for word in bare.split("_"))
     return bare
+
+
+def is_plain(bare: str, one: Pass | None, settings: PackSettings) -> bool:
+    """Whether a pass or result has the plain channels: the beauty, or the finished picture."""
+    if settings.beauty is Beauty.FINISHED:
+        return one is None and bare == PICTURE
+    return bare == Role.BEAUTY and (one is None or one.role is Role.BEAUTY)
 
 
 def words_of(name: str, usual: Sequence[str], settings: PackSettings) -> list[str]:

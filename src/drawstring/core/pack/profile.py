@@ -15,7 +15,7 @@ from drawstring.core.errors import SettingError
 from drawstring.core.eyes.packing import First
 from drawstring.core.eyes.settings import AnaglyphFile, Form
 from drawstring.core.pack.file_names import check_pattern
-from drawstring.core.pack.form import AlphaKind, Compression, Files, Parts, Reach, Style, Tiling
+from drawstring.core.pack.form import AlphaKind, Beauty, Compression, Files, Parts, Reach, Style, Tiling
 
 FORM: Literal[1] = 1
 """Version of the document."""
@@ -44,6 +44,7 @@ class Profile(BaseModel):
     tiling: Tiling | None = Field(None, description="Lines or tiles.")
     reach: Reach | None = Field(None, description="How far the data window reaches.")
     alpha: AlphaKind | None = Field(None, description="How colours stand to alpha.")
+    beauty: Beauty | None = Field(None, description="What the plain channels R, G, B, A are.")
     file_name: str = Field("", description="Pattern of file names.")
     padding: int | None = Field(None, ge=4, le=10, description="Digits of a frame's number.")
     start_frame: int | None = Field(None, ge=0, description="Number of the first frame.")

@@ -15,6 +15,7 @@ from drawstring.core.pack.file_names import check_pattern
 from drawstring.core.pack.form import (
     AlphaKind,
     Also,
+    Beauty,
     Compression,
     Files,
     LineOrder,
@@ -87,6 +88,7 @@ class PackSettings(KnotSettings):
 
     knot: ClassVar[str] = "pack"
 
+    beauty: Beauty = setting(Beauty.ARRIVED, "What the plain channels R, G, B, A are.")
     profile: Profile | None = setting(
         None, "What downstream asked for; the package is checked against it.", reader=_read_profile
     )

@@ -12,7 +12,7 @@ from drawstring.core.recipe.results import (
     is_sent,
     result_named,
 )
-from drawstring.core.recipe.spaces import in_working_space, space_of
+from drawstring.core.recipe.spaces import space_of
 
 __all__ = [
     "KNOTS",
@@ -30,7 +30,6 @@ __all__ = [
     "cord",
     "digest_of",
     "find_result",
-    "in_working_space",
     "is_sent",
     "plan_outputs",
     "result_named",

@@ -10,21 +10,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drawstring.core.camera import Camera, Moment
-from drawstring.core.eyes.settings import Came, Edge, EyesSettings, Making
+from drawstring.core.eyes.settings import Came, Edge, EyesSettings
 from drawstring.core.eyes.sphere import turn_of
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.pair_views import views_of_pair
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.sources import of_view, pass_of
+from drawstring.core.recipe.subject import ASIDE
 
 Matrix = NDArray[np.float64]
 
 _DOWN_AND_FORWARD = np.diag([1.0, -1.0, -1.0])
 """From right, up and back, as the format has a camera's axes, to right, down and forward; and back."""
 _FILM_MM = 36.0
-_ASIDE = {Making.RIGHT: (0.0, 1.0), Making.LEFT: (-1.0, 0.0), Making.BOTH: (-0.5, 0.5)}
-"""Where either eye stands from the camera that rendered, in distances of the eyes."""
 
 
 def camera_said(side: int, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> dict[str, Any]:
@@ -46,7 +45,7 @@ def camera_said(side: int, passes: Sequence[Pass], recipe: Recipe, at: Moment) -
     matrix = None if camera.world_to_camera is None else np.reshape(camera.world_to_camera, (4, 4))
     shift = camera.shift
     if settings.came is Came.ONE:
-        aside = _ASIDE[settings.making][own] * (settings.interaxial or 0.0)
+        aside = ASIDE[settings.making][own] * (settings.interaxial or 0.0)
         if matrix is not None:
             matrix = matrix @ _moved(-aside)
         shift -= aside / settings.convergence if settings.convergence else 0.0

@@ -8,15 +8,18 @@ Weta Digital, 2006, part of the format's documentation).
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 
 from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment
-from drawstring.core.eyes.packing import Packing, halved, pack, packed_size, unsqueezed
+from drawstring.core.chain import Stage, Value, Work, channels_of, value
+from drawstring.core.eyes.packing import Packing, pack, packed_size, unsqueezed
 from drawstring.core.eyes.settings import Came, Form
-from drawstring.core.io.facts import ChannelRef, Window
+from drawstring.core.io.facts import ChannelRef
 from drawstring.core.pack.form import Files, Parts
 from drawstring.core.pack.header import DATA_ID
 from drawstring.core.pack.layout import OutputChannel, lay_out
@@ -25,15 +28,17 @@ from drawstring.core.pack.storing import stow
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.beside import BesideFile
+from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.eye_cameras import camera_said, flat_camera_said, packed_camera_said
-from drawstring.core.recipe.eye_results import anaglyph_of, eye_pictures, flat_size
+from drawstring.core.recipe.eye_results import anaglyph_value, flat_size, flat_value, within_frame
+from drawstring.core.recipe.eye_steps import eye_moved
 from drawstring.core.recipe.pair_views import is_pair_ready, views_of_pair
-from drawstring.core.recipe.pairs import Pair, display_in, is_mixed, moved_eyes, pair_inputs, pair_of
-from drawstring.core.recipe.parallaxes import parallax_inputs, parallax_of
+from drawstring.core.recipe.parallaxes import parallax_value
+from drawstring.core.recipe.pulls import how_of
 from drawstring.core.recipe.recipe import Recipe
-from drawstring.core.recipe.results import available_results, find_result, is_sent, result_named
+from drawstring.core.recipe.results import available_results, is_sent, result_named
 from drawstring.core.recipe.sources import Pixels, of_view, pass_named
-from drawstring.core.recipe.spaces import in_working_space
+from drawstring.core.recipe.subject import Subject
 
 VIEWS = ("left", "right")
 
@@ -56,13 +61,12 @@ def form_size(form: Form, recipe: Recipe, width: int, height: int) -> tuple[int,
 def goes_in_forms(passes: Sequence[Pass], recipe: Recipe) -> list[OutputChannel]:
     """Give the channels of one eye that go out: the left view's passes by bare names, and settled results."""
     view = views_of_pair(passes, recipe)[0]
-    mine = of_view(passes, view)
+    mine, settled = of_view(passes, view), Chains(passes, recipe, settled_only=True)
+    seen = recipe.with_knot(recipe.depth.of_view(view)) if view else recipe
     results = {
         name: suffixes
-        for name, suffixes in available_results(mine, recipe).items()
-        if result_named(name).is_packed
-        and is_sent(name, recipe)
-        and recipe.knot(result_named(name).knot).settled_on
+        for name, suffixes in available_results(mine, seen).items()
+        if result_named(name).is_packed and is_sent(name, recipe) and settled.counts(result_named(name).knot)
     }
     # A form is one file of one part, whatever the shot's own files are.
     plain = recipe.pack.model_copy(update={"parts": Parts.ONE, "files": Files.ONE, "constants": ()})
@@ -92,186 +96,222 @@ def wanted_forms(passes: Sequence[Pass], recipe: Recipe) -> tuple[Form, ...]:
     return eyes.deliver
 
 
+@dataclass(frozen=True)
+class FormPlan:
+    """What a frame's forms are made from.
+
+    Attributes
+    ----------
+    forms : tuple of Form
+    channels : tuple of OutputChannel
+        Of one eye.
+    chains : Chains
+    eyes : mapping of name to (left, right)
+        What goes out, as each eye shows it.
+    small : mapping of name to (left, right)
+        The same at the pixels that squeezed eyes came with.
+    wholes : mapping of form to values
+        What forms that are one picture are made from.
+    filled : mapping of "left" or "right" to Value
+        What was filled of eyes that were made.
+    """
+
+    forms: tuple[Form, ...]
+    channels: tuple[OutputChannel, ...]
+    chains: Chains
+    eyes: Mapping[str, tuple[Value, Value]]
+    small: Mapping[str, tuple[Value, Value]]
+    wholes: Mapping[Form, tuple[Value, ...]]
+    filled: Mapping[str, Value]
+
+    @cached_property
+    def inputs(self) -> list[ChannelRef]:
+        """The channels that have to be read."""
+        pairs = [each for both in (*self.eyes.values(), *self.small.values()) for each in both]
+        wholes = [each for several in self.wholes.values() for each in several]
+        return channels_of([*pairs, *wholes, *self.filled.values()])
+
+
+def plan_forms(passes: Sequence[Pass], recipe: Recipe) -> FormPlan:
+    """Plan the forms that a run writes.
+
+    Raises
+    ------
+    MissingError
+        Something that goes out came for one eye only.
+    """
+    chains = Chains(passes, recipe, settled_only=True)
+    forms = wanted_forms(passes, recipe)
+    if not forms:
+        return FormPlan((), (), chains, {}, {}, {}, {})
+    eyes = recipe.eyes
+    channels = goes_in_forms(passes, recipe)
+    names = list(dict.fromkeys(channel.source for channel in channels))
+    whole_forms = {Form.ANAGLYPH, Form.FLAT, Form.PARALLAX}
+    pairs, small = dict[str, tuple[Value, Value]](), dict[str, tuple[Value, Value]]()
+    if set(forms) - whole_forms:
+        pairs = {name: (chains.eye(name, 0), chains.eye(name, 1)) for name in names}
+        if eyes.is_squeezed:
+            small = {name: (_small(chains, name, 0), _small(chains, name, 1)) for name in names}
+    wholes: dict[Form, tuple[Value, ...]] = {}
+    for form in forms:
+        if form is Form.ANAGLYPH:
+            wholes[form] = (anaglyph_value(chains, whole=False),)
+        elif form is Form.PARALLAX:
+            wholes[form] = (parallax_value(chains),)
+        elif form is Form.FLAT and eyes.is_round:
+            wholes[form] = flat_value(chains, 0), flat_value(chains, 1)
+    made: tuple[str, ...] = ()
+    if eyes.came is Came.ONE and {Form.APART, Form.VIEWS} & set(forms):
+        made = tuple(each for side in (0, 1) if (each := chains.eye_chain(side).subject.made))
+    filled = {which: _filled(chains, which) for which in made}
+    return FormPlan(forms, tuple(channels), chains, pairs, small, wholes, filled)
+
+
+def _filled(chains: Chains, which: str) -> Value:
+    side = VIEWS.index(which) ^ int(chains.recipe.eyes.swap)
+    return value("filled", lambda at, moved: moved.holes, eye_moved(chains.eye_chain(side)))
+
+
+def _small(chains: Chains, name: str, side: int) -> Value:
+    """Describe a squeezed eye at the size it came, moved on the way where it is moved."""
+    return chains.eye(name, side, own_pixels=True)
+
+
 def form_inputs(passes: Sequence[Pass], recipe: Recipe) -> list[ChannelRef]:
     """Give the channels that the forms take."""
-    if not wanted_forms(passes, recipe):
-        return []
-    refs = pair_inputs(Role.BEAUTY, passes, recipe, find_result)
-    for name in dict.fromkeys(channel.source for channel in goes_in_forms(passes, recipe)):
-        refs += pair_inputs(name, passes, recipe, find_result)
-    if Form.PARALLAX in wanted_forms(passes, recipe):
-        refs += parallax_inputs(passes, recipe, find_result)
-    return list(dict.fromkeys(refs))
+    return plan_forms(passes, recipe).inputs
 
 
-def form_files(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[BesideFile]:
+def form_files(plan: FormPlan, pixels: Pixels, at: Moment) -> list[BesideFile]:
     """Make every form's files of one frame.
 
     Parameters
     ----------
+    plan : FormPlan
     pixels : mapping of ChannelRef to (H, W)
-        At least `form_inputs`, as they came.
+        At least the plan's inputs, as they came.
     """
-    forms = wanted_forms(passes, recipe)
-    if not forms:
-        return []
-    pixels = in_working_space(pixels, passes, recipe)
-    channels = goes_in_forms(passes, recipe)
-    pairs: dict[str, Pair] = {}
-    mine = of_view(passes, views_of_pair(passes, recipe)[0])
-    names = list(dict.fromkeys(channel.source for channel in channels))
-    mixed = {name: is_mixed(name, mine, find_result) for name in names}
-    if any(form not in (Form.ANAGLYPH, Form.FLAT, Form.PARALLAX) for form in forms):
-        pairs = {name: pair_of(name, pixels, passes, recipe, at, find_result) for name in names}
-    small: dict[str, Pair] = {}
-    if recipe.eyes.is_squeezed and pairs:
-        small = _at_own_pixels(pairs, mixed, pixels, passes, recipe, at)
-    files: list[BesideFile] = []
-    for form in forms:
+    making = _Making(plan, Work(pixels, at), plan.chains.passes, plan.chains.recipe)
+    return [file for form in plan.forms for file in making.files(form)]
+
+
+Eyes = tuple[dict[str, list[Stored]], dict[str, list[Stored]]]
+
+
+@dataclass(frozen=True)
+class _Making:
+    """A frame's forms being made."""
+
+    plan: FormPlan
+    work: Work
+    passes: Sequence[Pass]
+    recipe: Recipe
+
+    def files(self, form: Form) -> list[BesideFile]:
+        """Make the files of one form."""
+        eyes, at = self.recipe.eyes, self.work.at
         if form is Form.ANAGLYPH:
-            left, right = eye_pictures(pixels, passes, recipe, at, find_result, whole=False)
-            files.append(
+            picture = self.work.of(self.plan.wholes[form][0])
+            return [BesideFile("anaglyph", picture=picture, ending=eyes.anaglyph_file.value)]
+        if form is Form.FLAT:
+            return [self._flat(side) for side in (0, 1)] if form in self.plan.wholes else []
+        if form is Form.PARALLAX:
+            return [self._parallax()]
+        if form in (Form.APART, Form.VIEWS):
+            return self._unpacked(form)
+        said = packed_camera_said(self.passes, self.recipe, at)
+        is_small = bool(self.plan.small) and (
+            form.value == eyes.packing.value or _is_whole_of(form, self.recipe)
+        )
+        return [self._packed(form, said, is_small=is_small)]
+
+    def _eyes(self, *, is_small: bool) -> Eyes:
+        """Give what goes out as either eye shows it, without overscan."""
+        pairs = self.plan.small if is_small else self.plan.eyes
+        both: Eyes = {}, {}
+        for name, sides in pairs.items():
+            for side, (eye, planes) in enumerate(zip(both, sides, strict=True)):
+                chain = self.plan.chains.eye_chain(side, own_pixels=is_small)
+                here = chain.subject.here(self.work.at, Stage.OUT)
+                eye[name] = within_frame(self.work.of(planes), here)
+        return both
+
+    def _unpacked(self, form: Form) -> list[BesideFile]:
+        settings, at = self.recipe.eyes, self.work.at
+        own = settings.is_squeezed and settings.own_pixels
+        both = self._eyes(is_small=own)
+        eyes: list[dict[str, Stored]] = [
+            {one.name: stow(eye[one.source][one.component], one.stored).values for one in self.plan.channels}
+            for eye in both
+        ]
+        for which, holes in self.plan.filled.items():
+            # Which eye was made follows the swap.
+            side = VIEWS.index(which) ^ int(settings.swap)
+            filled = within_frame([self.work.of(holes)], at)[0]
+            eyes[side]["filled.V"] = filled.astype(np.float16)
+        squeeze = settings.squeeze if own else 1.0
+        if form is Form.APART:
+            return [
                 BesideFile(
-                    "anaglyph",
-                    picture=anaglyph_of(left, right, recipe),
-                    ending=recipe.eyes.anaglyph_file.value,
+                    f"eye_{view}",
+                    eye,
+                    said={"view": view, **camera_said(side, self.passes, self.recipe, at)},
+                    squeeze=squeeze,
                 )
-            )
-        elif form is Form.FLAT:
-            files += _flat(pixels, passes, recipe, at)
-        elif form is Form.PARALLAX:
-            files.append(_parallax(pixels, passes, recipe, at))
-        elif form in (Form.APART, Form.VIEWS):
-            own = small if recipe.eyes.own_pixels and small else pairs
-            files += _unpacked(form, channels, own, pixels, passes, recipe, at)
-        elif small and (form.value == recipe.eyes.packing.value or _is_whole_of(form, recipe)):
-            said = packed_camera_said(passes, recipe, at)
-            files.append(_packed(form, channels, small, mixed, recipe, said, is_small=True))
-        else:
-            said = packed_camera_said(passes, recipe, at)
-            files.append(_packed(form, channels, pairs, mixed, recipe, said))
-    return files
+                for side, (view, eye) in enumerate(zip(VIEWS, eyes, strict=True))
+            ]
+        pair = dict(eyes[0]) | {in_view(name, "right"): plane for name, plane in eyes[1].items()}
+        said = {"multiView": list(VIEWS), **camera_said(0, self.passes, self.recipe, at)}
+        return [BesideFile(form.slug, pair, said=said, squeeze=squeeze)]
+
+    def _packed(self, form: Form, camera: Mapping[str, Any], *, is_small: bool) -> BesideFile:
+        packing, first = Packing(form.value), self.recipe.eyes.first_out
+        if is_small:
+            packing = unsqueezed(packing)
+        left, right = self._eyes(is_small=is_small)
+        channels = {}
+        for one in self.plan.channels:
+            sides = left[one.source][one.component], right[one.source][one.component]
+            packed = pack(*sides, packing, first, is_mixed=self._is_mixed(one.source))
+            channels[one.name] = stow(packed, one.stored).values
+        said = {**camera, "drawstring.eyes.packing": form.value, "drawstring.eyes.first": first.value}
+        squeeze = self.recipe.eyes.squeeze if is_small and _is_whole_of(form, self.recipe) else 1.0
+        return BesideFile(form.slug, channels, said=said, squeeze=squeeze)
+
+    def _is_mixed(self, name: str) -> bool:
+        one = pass_named(name, self.plan.chains.eye_chain(0).subject.passes)
+        return how_of(one).is_mixed if one is not None else result_named(name).how.is_mixed
+
+    def _parallax(self) -> BesideFile:
+        """Give parallax as a file of data: pixels at float32, and 1 where it is known."""
+        at = self.work.at
+        parallax, told_by = self.work.of(self.plan.wholes[Form.PARALLAX][0])
+        known = np.isfinite(parallax)
+        shown = within_frame(
+            [np.where(known, parallax, 0).astype(np.float32), known.astype(np.float16)], self._eye_place(at)
+        )
+        channels: dict[str, Stored] = dict(zip(("parallax.V", "parallax_known.V"), shown, strict=True))
+        said = {
+            **camera_said(0, self.passes, self.recipe, at),
+            "drawstring.parallax.toldBy": told_by,
+            "colorInteropID": DATA_ID,
+            "chromaticities": None,
+        }
+        return BesideFile(Form.PARALLAX.slug, channels, said=said)
+
+    def _eye_place(self, at: Moment) -> Moment:
+        subject: Subject = self.plan.chains.eye_chain(0).subject
+        return subject.here(at, Stage.OUT)
+
+    def _flat(self, side: int) -> BesideFile:
+        planes = self.work.of(self.plan.wholes[Form.FLAT][side])
+        channels = {name: stow(plane, "half").values for name, plane in zip("RGBA", planes, strict=True)}
+        size = planes[0].shape[1], planes[0].shape[0]
+        camera = flat_camera_said(side, size, self.passes, self.recipe, self.work.at)
+        return BesideFile(f"flat_{VIEWS[side]}", channels, said={"view": VIEWS[side], **camera})
 
 
 def _is_whole_of(form: Form, recipe: Recipe) -> bool:
     """Whether a form has the squeezed eyes beside each other, at their own pixels."""
     return recipe.eyes.own_pixels and form.value == unsqueezed(recipe.eyes.packing).value
-
-
-def _at_own_pixels(
-    pairs: Mapping[str, Pair], mixed: Mapping[str, bool], pixels: Pixels, passes: Sequence[Pass],
-    recipe: Recipe, at: Moment,
-) -> dict[str, Pair]:  # fmt: skip
-    """Give squeezed eyes at the size they came: as they came, or reduced again where they were changed."""
-    if recipe.eyes.is_untouched:
-        return {
-            name: pair_of(name, pixels, passes, recipe, at, find_result, own_pixels=True) for name in pairs
-        }
-    small = {}
-    for name, pair in pairs.items():
-        left, right = (
-            [halved(plane, recipe.eyes.packing, is_mixed=mixed[name]) for plane in eye]
-            for eye in pair.shown()
-        )
-        height, width = left[0].shape
-        small[name] = Pair(left, right, Window(0, 0, width - 1, height - 1))
-    return small
-
-
-def _eyes_of(channel: OutputChannel, pairs: Mapping[str, Pair]) -> tuple[Stored, Stored]:
-    left, right = pairs[channel.source].shown()
-    return left[channel.component], right[channel.component]
-
-
-def _unpacked(
-    form: Form, channels: Sequence[OutputChannel], pairs: Mapping[str, Pair], pixels: Pixels,
-    passes: Sequence[Pass], recipe: Recipe, at: Moment,
-) -> list[BesideFile]:  # fmt: skip
-    eyes: list[dict[str, Stored]] = [{}, {}]
-    for channel in channels:
-        for eye, plane in zip(eyes, _eyes_of(channel, pairs), strict=True):
-            eye[channel.name] = stow(plane, channel.stored).values
-    if recipe.eyes.came is Came.ONE:
-        display = next(iter(pairs.values())).display
-        rows, cols = slice(display.y_min, display.y_max + 1), slice(display.x_min, display.x_max + 1)
-        for which, made in moved_eyes(pixels, passes, recipe, at).items():
-            # Which eye was made follows the swap.
-            place = VIEWS.index(which) ^ int(recipe.eyes.swap)
-            eyes[place]["filled.V"] = made.holes[rows, cols].astype(np.float16)
-    own = recipe.eyes.is_squeezed and recipe.eyes.own_pixels
-    squeeze = recipe.eyes.squeeze if own else 1.0
-    if form is Form.APART:
-        return [
-            BesideFile(
-                f"eye_{view}",
-                eye,
-                said={"view": view, **camera_said(side, passes, recipe, at)},
-                squeeze=squeeze,
-            )
-            for side, (view, eye) in enumerate(zip(VIEWS, eyes, strict=True))
-        ]
-    both = dict(eyes[0]) | {in_view(name, "right"): plane for name, plane in eyes[1].items()}
-    return [
-        BesideFile(
-            form.slug,
-            both,
-            said={"multiView": list(VIEWS), **camera_said(0, passes, recipe, at)},
-            squeeze=squeeze,
-        )
-    ]
-
-
-def _packed(
-    form: Form,
-    channels: Sequence[OutputChannel],
-    pairs: Mapping[str, Pair],
-    mixed: Mapping[str, bool],
-    recipe: Recipe,
-    camera: Mapping[str, Any],
-    *,
-    is_small: bool = False,
-) -> BesideFile:
-    packing, first = Packing(form.value), recipe.eyes.first_out
-    if is_small:
-        packing = unsqueezed(packing)
-    made = {}
-    for channel in channels:
-        left, right = _eyes_of(channel, pairs)
-        plane = pack(left, right, packing, first, is_mixed=mixed[channel.source])
-        made[channel.name] = stow(plane, channel.stored).values
-    said = {**camera, "drawstring.eyes.packing": form.value, "drawstring.eyes.first": first.value}
-    squeeze = recipe.eyes.squeeze if is_small and _is_whole_of(form, recipe) else 1.0
-    return BesideFile(form.slug, made, said=said, squeeze=squeeze)
-
-
-def _parallax(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> BesideFile:
-    """Give parallax as a file of data: pixels at float32, and 1 where it is known."""
-    parallax, told_by = parallax_of(pixels, passes, recipe, at, find_result)
-    known = np.isfinite(parallax)
-    display = display_in(at.placed(parallax.shape))
-    rows, cols = slice(display.y_min, display.y_max + 1), slice(display.x_min, display.x_max + 1)
-    channels: dict[str, Stored] = {
-        "parallax.V": np.where(known, parallax, 0).astype(np.float32)[rows, cols],
-        "parallax_known.V": known.astype(np.float16)[rows, cols],
-    }
-    said = {
-        **camera_said(0, passes, recipe, at),
-        "drawstring.parallax.toldBy": told_by,
-        "colorInteropID": DATA_ID,
-        "chromaticities": None,
-    }
-    return BesideFile(Form.PARALLAX.slug, channels, said=said)
-
-
-def _flat(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[BesideFile]:
-    files = []
-    for side, view in enumerate(VIEWS):
-        made = result_named(f"flat_{view}")
-        if not made.is_ready(passes, recipe):
-            return []
-        planes = made.compute(pixels, passes, recipe, at)
-        channels = {name: stow(plane, "half").values for name, plane in zip("RGBA", planes, strict=True)}
-        size = planes[0].shape[1], planes[0].shape[0]
-        camera = flat_camera_said(side, size, passes, recipe, at)
-        files.append(BesideFile(f"flat_{view}", channels, said={"view": view, **camera}))
-    return files

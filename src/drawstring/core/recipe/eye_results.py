@@ -6,49 +6,54 @@ None of them goes into the shot's own file: forms are written beside it (`eye_fo
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import Any
 
 import numpy as np
 
-from drawstring.core.arrays import Picture, Plane
+from drawstring.core.arrays import Picture, Plane, Stored
 from drawstring.core.camera import Moment
+from drawstring.core.chain import PICTURE, Chain, Stage, Value, value
 from drawstring.core.colour.view import through_cube, through_view
 from drawstring.core.eyes.anaglyph import Mixed, matrices_of, mixed, received
 from drawstring.core.eyes.packing import Packing, pack, unsqueezed
-from drawstring.core.eyes.settings import Came, Form
+from drawstring.core.eyes.placing import display_in
+from drawstring.core.eyes.settings import Came, Form, Making
 from drawstring.core.eyes.sphere import Sight, flat_view, turn_of
-from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes.recognition import Pass
-from drawstring.core.passes.roles import Role
+from drawstring.core.recipe.chains import Chains
+from drawstring.core.recipe.eye_steps import eye_moved
 from drawstring.core.recipe.pair_views import is_pair_ready
-from drawstring.core.recipe.pairs import Find, moved_eyes, pair_inputs, pair_of
-from drawstring.core.recipe.parallaxes import parallax_inputs, parallax_of
+from drawstring.core.recipe.parallaxes import parallax_value
+from drawstring.core.recipe.pulls import apart, planes_of, subject_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import RGB, RGBA, Result
-from drawstring.core.recipe.sources import Pixels
+
+Tap = Callable[[Chain], Value]
 
 PACKED_FORMS = tuple(form for form in Form if form.value in list(Packing))
 
 
-def eye_pictures(
-    pixels: Pixels,
-    passes: Sequence[Pass],
-    recipe: Recipe,
-    at: Moment,
-    find: Find,
-    *,
-    whole: bool = True,
-    only: int | None = None,
-) -> tuple[Picture, Picture]:
-    """Give both eyes' pictures: (H, W, 4) float32; without overscan where not whole.
+def eye_picture(chains: Chains, side: int, *, whole: bool = True, own_pixels: bool = False) -> Value:
+    """Describe an eye's finished picture: (H, W, 4) float32; without overscan where not whole."""
+    return four(chains.eye(PICTURE, side, own_pixels=own_pixels), chains.eye_chain(side), whole=whole)
 
-    Where `only` one is wanted (0 left, 1 right), the other one is not worked out to its end.
-    """
-    key = "eyes", whole, only
-    if key not in at.kept:
-        pair = pair_of(Role.BEAUTY, pixels, passes, recipe, at, find, only=only)
-        at.kept[key] = tuple(_four(eye) for eye in ((pair.left, pair.right) if whole else pair.shown()))
-    left, right = at.kept[key]
-    return left, right
+
+def four(planes: Value, chain: Chain, *, whole: bool = True) -> Value:
+    """Put an eye's planes together to a picture of four channels, cut to the frame where not whole."""
+    subject = subject_of(chain)
+
+    def make(at: Moment, each: list[Stored]) -> Picture:
+        cut = each if whole else within_frame(each, subject.here(at, Stage.OUT))
+        return _four(cut)
+
+    return value("eye", make, planes, of=(whole, subject.key(Stage.OUT)))
+
+
+def within_frame(planes: Sequence[Stored], at: Moment) -> list[Stored]:
+    """Give planes without overscan."""
+    shown = display_in(at.placed(planes[0].shape), planes[0].shape)
+    rows, cols = slice(shown.y_min, shown.y_max + 1), slice(shown.x_min, shown.x_max + 1)
+    return [plane[rows, cols] for plane in planes]
 
 
 def stays_half(form: Form, recipe: Recipe) -> bool:
@@ -111,109 +116,127 @@ def flat_sight_of(recipe: Recipe, shape: tuple[int, ...], at: Moment) -> Sight:
     return flat_view(flat_size(shape[1]), (shape[1], shape[0]), turn, now.look_field, threads=at.threads)
 
 
-def eye_results(find: Find) -> list[Result]:
-    """Make the Eyes knot's results; `find` finds those of other knots."""
-
-    def inputs(passes: Sequence[Pass], recipe: Recipe) -> list[ChannelRef]:
-        return pair_inputs(Role.BEAUTY, passes, recipe, find)
-
-    def one(
-        name: str, suffixes: tuple[str, ...], compute: Callable[..., list[Plane]], **how: object
-    ) -> Result:
-        said: dict[str, object] = {
-            "is_packed": False, "is_pointwise": False, "is_extra": True, "is_of_pair": True, **how
-        }  # fmt: skip
-        ready = said.pop("is_ready", is_pair_ready)
-        wants = said.pop("inputs", inputs)
-        return Result(name, "eyes", suffixes, ready, wants, compute, **said)  # type: ignore[arg-type]
-
-    def eye(which: int) -> Callable[..., list[Plane]]:
-        def compute(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[Plane]:
-            return _planes(eye_pictures(pixels, passes, recipe, at, find, only=which)[which])
-
-        return compute
-
-    def filled(which: str) -> Callable[..., list[Plane]]:
-        def compute(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[Plane]:
-            return [moved_eyes(pixels, passes, recipe, at)[which].holes]
-
-        return compute
-
-    def is_filled(which: str) -> Callable[[Sequence[Pass], Recipe], bool]:
-        def ready(passes: Sequence[Pass], recipe: Recipe) -> bool:
-            own = "it is the right eye" if which == "right" else "it is the left eye"
-            return (
-                recipe.eyes.came is Came.ONE
-                and recipe.eyes.making.value != own
-                and is_pair_ready(passes, recipe)
-            )
-
-        return ready
-
-    def parallax(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[Plane]:
-        return [np.nan_to_num(parallax_of(pixels, passes, recipe, at, find)[0], nan=0.0)]
-
-    def wants_parallax(passes: Sequence[Pass], recipe: Recipe) -> list[ChannelRef]:
-        return parallax_inputs(passes, recipe, find)
-
-    def anaglyph(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[Plane]:
-        eyes = eye_pictures(pixels, passes, recipe, at, find)
-        return _planes(anaglyph_of(*eyes, recipe, to_look=True, threads=at.threads))
-
-    def glasses(which: int) -> Callable[..., list[Plane]]:
-        def compute(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[Plane]:
-            eyes = eye_pictures(pixels, passes, recipe, at, find)
-            shown = anaglyph_of(*eyes, recipe, to_look=True, threads=at.threads)
-            return _planes(display_of_linear(received(linear_of_display(shown), recipe.eyes.method)[which]))
-
-        return compute
-
-    def form(which: Form) -> Callable[..., list[Plane]]:
-        def compute(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[Plane]:
-            packing = Packing(which.value)
-            if stays_half(which, recipe):
-                pair = pair_of(Role.BEAUTY, pixels, passes, recipe, at, find, own_pixels=True)
-                (left, right), packing = map(_four, pair.shown()), unsqueezed(packing)
-            else:
-                left, right = eye_pictures(pixels, passes, recipe, at, find, whole=False)
-            return _planes(pack(left, right, packing, recipe.eyes.first_out, is_mixed=True))
-
-        return compute
-
-    def is_form(which: Form) -> Callable[[Sequence[Pass], Recipe], bool]:
-        return lambda passes, recipe: which in recipe.eyes.deliver and is_pair_ready(passes, recipe)
-
-    def flat(which: int) -> Callable[..., list[Plane]]:
-        def compute(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> list[Plane]:
-            picture = eye_pictures(pixels, passes, recipe, at, find, only=which)[which]
-            sight = flat_sight_of(recipe, picture.shape, at)
-            return _planes(sight.light(picture, threads=at.threads))
-
-        return compute
-
-    def is_round(passes: Sequence[Pass], recipe: Recipe) -> bool:
-        return recipe.eyes.is_round and is_pair_ready(passes, recipe)
-
-    return [
-        one("eye_left", RGBA, eye(0), is_light=True),
-        one("eye_right", RGBA, eye(1), is_light=True),
-        one("parallax", ("V",), parallax, inputs=wants_parallax, is_signed=True),
-        one("filled_left", ("V",), filled("left"), is_ready=is_filled("left")),
-        one("filled_right", ("V",), filled("right"), is_ready=is_filled("right")),
-        one("anaglyph", RGB, anaglyph),
-        one("glasses_left", RGB, glasses(0)),
-        one("glasses_right", RGB, glasses(1)),
-        one("flat_left", RGBA, flat(0), is_ready=is_round, is_light=True),
-        one("flat_right", RGBA, flat(1), is_ready=is_round, is_light=True),
-        *(
-            one(f"form_{each.slug}", RGBA, form(each), is_ready=is_form(each), is_light=True)
-            for each in PACKED_FORMS
-        ),
-    ]  # fmt: skip
+def _of_pair(name: str, suffixes: tuple[str, ...], tap: Tap, **how: Any) -> Result:
+    said = {"is_packed": False, "is_pointwise": False, "is_extra": True, "is_of_pair": True, **how}
+    return Result(name, "eyes", suffixes, Stage.OUT, said.pop("is_ready", is_pair_ready), tap, **said)
 
 
-def _planes(picture: Picture) -> list[Plane]:
-    return [np.ascontiguousarray(picture[..., c]) for c in range(picture.shape[-1])]
+def _eye(side: int) -> Tap:
+    return lambda chain: apart(eye_picture(subject_of(chain).chains, side))
+
+
+def _filled(which: str) -> Tap:
+    def tap(chain: Chain) -> Value:
+        made = subject_of(chain).chains.chain(side=0, made=which)
+        return value("filled", lambda at, moved: [moved.holes], eye_moved(made))
+
+    return tap
+
+
+def _is_filled(which: str) -> Callable[[Sequence[Pass], Recipe], bool]:
+    def ready(passes: Sequence[Pass], recipe: Recipe) -> bool:
+        own = Making.LEFT if which == "right" else Making.RIGHT
+        return (
+            recipe.eyes.came is Came.ONE and recipe.eyes.making is not own and is_pair_ready(passes, recipe)
+        )
+
+    return ready
+
+
+def _parallax(chain: Chain) -> Value:
+    known = parallax_value(subject_of(chain).chains)
+    return value("parallax", lambda at, told: [np.nan_to_num(told[0], nan=0.0)], known)
+
+
+def anaglyph_value(chains: Chains, *, whole: bool = True, to_look: bool = False) -> Value:
+    """Describe the anaglyph: (H, W, 3) float32, display values."""
+    eyes = chains.recipe.eyes
+
+    def make(at: Moment, left: Picture, right: Picture) -> Picture:
+        return anaglyph_of(left, right, chains.recipe, to_look=to_look, threads=at.threads)
+
+    of = eyes.method, eyes.own_matrix, eyes.mixed, eyes.anaglyph_view, to_look
+    return value("anaglyph", make, *(eye_picture(chains, side, whole=whole) for side in (0, 1)), of=of)
+
+
+def _anaglyph(chain: Chain) -> Value:
+    return apart(anaglyph_value(subject_of(chain).chains, to_look=True))
+
+
+def _glasses(which: int) -> Tap:
+    def tap(chain: Chain) -> Value:
+        chains = subject_of(chain).chains
+        method = chains.recipe.eyes.method
+
+        def make(at: Moment, shown: Picture) -> list[Plane]:
+            return planes_of(display_of_linear(received(linear_of_display(shown), method)[which]))
+
+        return value("glasses", make, anaglyph_value(chains, to_look=True), of=(method, which))
+
+    return tap
+
+
+def _form(which: Form) -> Tap:
+    def tap(chain: Chain) -> Value:
+        chains = subject_of(chain).chains
+        eyes, packing = chains.recipe.eyes, Packing(which.value)
+        stays = stays_half(which, chains.recipe)
+        if stays:
+            packing = unsqueezed(packing)
+
+        def make(at: Moment, left: Picture, right: Picture) -> list[Plane]:
+            return planes_of(pack(left, right, packing, eyes.first_out, is_mixed=True))
+
+        both = [
+            four(chains.eye(PICTURE, side, own_pixels=stays), chains.eye_chain(side), whole=False)
+            for side in (0, 1)
+        ]
+        return value("form", make, *both, of=(packing, eyes.first_out))
+
+    return tap
+
+
+def _is_form(which: Form) -> Callable[[Sequence[Pass], Recipe], bool]:
+    return lambda passes, recipe: which in recipe.eyes.deliver and is_pair_ready(passes, recipe)
+
+
+def flat_value(chains: Chains, side: int) -> Value:
+    """Describe what a flat camera sees of an eye's all-round picture: a list of (H, W)."""
+    recipe = chains.recipe
+
+    def make(at: Moment, picture: Picture) -> list[Plane]:
+        sight = flat_sight_of(recipe, picture.shape, at)
+        return planes_of(sight.light(picture, threads=at.threads))
+
+    eyes = recipe.eyes
+    of = eyes.look_yaw, eyes.look_pitch, eyes.look_field, eyes.keys
+    return value("flat", make, eye_picture(chains, side), of=of)
+
+
+def _flat(side: int) -> Tap:
+    return lambda chain: flat_value(subject_of(chain).chains, side)
+
+
+def _is_round(passes: Sequence[Pass], recipe: Recipe) -> bool:
+    return recipe.eyes.is_round and is_pair_ready(passes, recipe)
+
+
+EYE_RESULTS = (
+    _of_pair("eye_left", RGBA, _eye(0), is_light=True),
+    _of_pair("eye_right", RGBA, _eye(1), is_light=True),
+    _of_pair("parallax", ("V",), _parallax, is_signed=True),
+    _of_pair("filled_left", ("V",), _filled("left"), is_ready=_is_filled("left")),
+    _of_pair("filled_right", ("V",), _filled("right"), is_ready=_is_filled("right")),
+    _of_pair("anaglyph", RGB, _anaglyph),
+    _of_pair("glasses_left", RGB, _glasses(0)),
+    _of_pair("glasses_right", RGB, _glasses(1)),
+    _of_pair("flat_left", RGBA, _flat(0), is_ready=_is_round, is_light=True),
+    _of_pair("flat_right", RGBA, _flat(1), is_ready=_is_round, is_light=True),
+    *(
+        _of_pair(f"form_{each.slug}", RGBA, _form(each), is_ready=_is_form(each), is_light=True)
+        for each in PACKED_FORMS
+    ),
+)
 
 
 def needs_whole(name: str, recipe: Recipe, size: tuple[int, int], level: int) -> bool:
@@ -232,5 +255,5 @@ def needs_whole(name: str, recipe: Recipe, size: tuple[int, int], level: int) ->
     return lines or any(side % (2 << level) for side in size)
 
 
-EYE_NAMES = frozenset(one.name for one in eye_results(lambda name: None))
+EYE_NAMES = frozenset(one.name for one in EYE_RESULTS)
 """What the Eyes knot's results are called."""

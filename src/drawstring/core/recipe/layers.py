@@ -1,31 +1,27 @@
-"""The stack of a frame: each layer's picture found by name, moved with its group, held out, laid."""
+"""The stack: each layer's picture found by name, moved with its group, held out, laid."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import Any
 
 import numpy as np
 
 from drawstring.core.alpha.stack import Laid, moved, nearer_share, stacked
 from drawstring.core.alpha.stack_settings import Behind, StackLayer
-from drawstring.core.arrays import Picture, Plane
+from drawstring.core.arrays import Picture, Plane, Stored
 from drawstring.core.camera import Moment
+from drawstring.core.chain import MATTE, PICTURE, Chain, Stage, Value, value
 from drawstring.core.depth.background import nothing_there
-from drawstring.core.io.facts import ChannelRef
+from drawstring.core.errors import SourceError
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES, Role
-from drawstring.core.recipe.mattes import is_matte_ready, matte_inputs, matte_of
+from drawstring.core.recipe.arrival_steps import picture_of_pass
+from drawstring.core.recipe.mattes import is_matte_ready
+from drawstring.core.recipe.pulls import channel, distances, has_alpha, subject_of
 from drawstring.core.recipe.recipe import Recipe
-from drawstring.core.recipe.result import RGBA, Result
-from drawstring.core.recipe.sources import (
-    Pixels,
-    depth_inputs,
-    depth_pass,
-    pass_named,
-    pass_of,
-    picture_of,
-    read_distances,
-)
+from drawstring.core.recipe.result import Result
+from drawstring.core.recipe.sources import Distances, depth_pass, pass_named, pass_of
 
 PLAIN = "colour"
 """A layer's source that is no picture."""
@@ -42,8 +38,8 @@ def shown_layers(recipe: Recipe) -> list[StackLayer]:
 def layer_fault(layer: StackLayer, passes: Sequence[Pass], recipe: Recipe, find: Find) -> str:
     """Say why a layer can't be laid; empty where it can."""
     made, one = find(layer.source), pass_named(layer.source, passes)
-    if made is not None and made.name.startswith(("stack", "layer_")):
-        return "a layer can't be the stack itself"
+    if made is not None and made.is_later:
+        return f"{layer.source.replace('_', ' ')} is made from the stack, so it can't be a layer of it"
     if layer.source != PLAIN and one is None and (made is None or not made.is_ready(passes, recipe)):
         return f"there is no {layer.source.replace('_', ' ')}"
     if one is not None and one.role not in COLOUR_ROLES and len(one.channels) < 3:
@@ -71,115 +67,142 @@ def is_stack_ready(passes: Sequence[Pass], recipe: Recipe, find: Find) -> bool:
     )
 
 
-def layer_inputs(layer: StackLayer, passes: Sequence[Pass], recipe: Recipe, find: Find) -> list[ChannelRef]:
-    """Give the channels one layer reads."""
-    refs: list[ChannelRef] = []
-    one, made = pass_named(layer.source, passes), find(layer.source)
-    if one is not None:
-        refs += one.channels[:4]
-    elif made is not None:
-        refs += made.inputs(passes, recipe)
-    else:
-        refs += passes[0].channels[:1]
-    for name in (layer.matte, layer.front if layer.behind is Behind.MATTE else ""):
-        refs += matte_inputs(name, passes, recipe) if name else ()
-    if layer.behind in (Behind.DISTANCE, Behind.ITS_DEPTH):
-        beauty = pass_of(Role.BEAUTY, passes)
-        refs += [*depth_inputs(passes), *(beauty.channels[:4] if beauty else ())]
-        own = pass_named(layer.depth_of, passes) if layer.behind is Behind.ITS_DEPTH else None
-        refs += own.channels[:1] if own else ()
-    return list(dict.fromkeys(refs))
+def held_name(layer: StackLayer, place: int) -> str:
+    """Call what holds a layer out as the chain does: by its place, since layers may share a name."""
+    return f"{MATTE}={place} {layer.name}"
 
 
-def stack_inputs(passes: Sequence[Pass], recipe: Recipe, find: Find) -> list[ChannelRef]:
-    """Give the channels the whole stack reads."""
-    refs = [ref for layer in shown_layers(recipe) for ref in layer_inputs(layer, passes, recipe, find)]
-    return list(dict.fromkeys(refs))
+def layer_values(chain: Chain) -> list[Value]:
+    """Describe the layers that are shown, ready to be laid: `Laid`, the bottom first."""
+    return [layer_value(chain, layer) for layer in shown_layers(subject_of(chain).recipe)]
 
 
-def stack_of(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment, find: Find) -> Picture:
-    """Lay the stack: (H, W, 4) float32, premultiplied."""
-    layers = [laid_layer(layer, pixels, passes, recipe, at, find) for layer in shown_layers(recipe)]
-    shape = layers[0].picture.shape
-    return stacked(layers, (shape[0], shape[1]), threads=at.threads)
+def layer_value(chain: Chain, layer: StackLayer) -> Value:
+    """Describe one layer: its picture in its place, what shows of it, what lies before it."""
+    subject, until = subject_of(chain), Stage.PLACED
+    group = subject.recipe.alpha.group(layer.group)
+    source, has_alpha = _picture(chain, layer)
+    given = [source]
+    if layer.matte:
+        given.append(chain.after(until, MATTE + layer.matte))
+    if layer.behind is not Behind.NOTHING:
+        given.append(_held(chain, layer))
+    has_matte, is_held = bool(layer.matte), layer.behind is not Behind.NOTHING
+
+    def make(at: Moment, image: Picture, *rest: Plane) -> Laid:
+        at = subject.here(at, until)
+        now = layer.at(at.frame)
+        place = at.placed(image.shape[:2])
+        matte = rest[0] if has_matte else None
+        held = rest[-1] if is_held else None
+        _refuse_other_sizes(layer, image, rest)
+        covers = has_alpha
+        if matte is not None and now.source != PLAIN:
+            # A key belongs to its picture and moves with it.
+            image, matte, covers = image * matte[..., None], None, True
+        middle = (
+            (place.display.x_min + place.display.width / 2 - place.window.x_min) / place.step,
+            (place.display.y_min + place.display.height / 2 - place.window.y_min) / place.step,
+        )
+        for one in (now, group.at(at.frame) if group else None):
+            if one is not None and (one.right, one.down, one.scale) != (0, 0, 100):
+                image = moved(
+                    image, right=one.right / place.step, down=one.down / place.step,
+                    scale=one.scale / 100, about=middle,
+                )  # fmt: skip
+        return Laid(image, now.mode, now.amount, matte, held, covers)
+
+    return value("layer", make, *given, of=(layer, group, has_alpha, subject.key(until)))
 
 
-def laid_layer(
-    layer: StackLayer, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment, find: Find
-) -> Laid:
-    """Prepare one layer: its picture in its place, what shows of it, what lies before it."""
-    now = layer.at(at.frame)
-    picture, has_alpha = _picture(now, pixels, passes, recipe, at, find)
-    group = recipe.alpha.group(now.group)
-    place = at.placed(picture.shape[:2])
-    matte = matte_of(now.matte, pixels, passes, recipe, at) if now.matte else None
-    if matte is not None and now.source != PLAIN:
-        # A key belongs to its picture and moves with it.
-        picture, matte, has_alpha = picture * matte[..., None], None, True
-    middle = (
-        (place.display.x_min + place.display.width / 2 - place.window.x_min) / place.step,
-        (place.display.y_min + place.display.height / 2 - place.window.y_min) / place.step,
+def stack_value(chain: Chain) -> Value:
+    """Describe the stack as it is laid: (H, W, 4) float32, premultiplied."""
+    layers = layer_values(chain)
+
+    def make(at: Moment, *laid: Laid) -> Picture:
+        shape = laid[0].picture.shape
+        for one, layer in zip(laid, shown_layers(subject_of(chain).recipe), strict=True):
+            if one.picture.shape != shape:
+                raise _other_size(layer, one.picture.shape, shape)
+        return stacked(laid, (shape[0], shape[1]), threads=at.threads)
+
+    return value("stack", make, *layers)
+
+
+def _refuse_other_sizes(layer: StackLayer, image: Picture, planes: Sequence[Plane]) -> None:
+    for plane in planes:
+        if plane.shape[:2] != image.shape[:2]:
+            raise _other_size(layer, plane.shape, image.shape)
+
+
+def _other_size(layer: StackLayer, shape: tuple[int, ...], wanted: tuple[int, ...]) -> SourceError:
+    return SourceError(
+        f"Layer {layer.name} has {shape[1]}x{shape[0]} pixels, the picture below {wanted[1]}x{wanted[0]}.",
+        where=f"alpha, {layer.name}",
+        why="Layers lie pixel on pixel.",
+        remedy="Choose a picture of the shot's own size for it.",
     )
-    for one in (now, group.at(at.frame) if group else None):
-        if one is not None and (one.right, one.down, one.scale) != (0, 0, 100):
-            picture = moved(
-                picture, right=one.right / place.step, down=one.down / place.step,
-                scale=one.scale / 100, about=middle,
-            )  # fmt: skip
-    return Laid(picture, now.mode, now.amount, matte, _held(now, pixels, passes, recipe, at), has_alpha)
 
 
-def _picture(
-    layer: StackLayer, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment, find: Find
-) -> tuple[Picture, bool]:
-    one, made = pass_named(layer.source, passes), find(layer.source)
-    if one is not None and one.name == Role.BEAUTY:
-        return picture_of(pixels, passes), len(one.channels) > 3 or _has_alpha(passes)
+def _picture(chain: Chain, layer: StackLayer) -> tuple[Value, bool]:
+    """Describe a layer's picture before it is moved, and tell whether coverage came with it."""
+    subject, until = subject_of(chain), Stage.PLACED
+    one, result = pass_named(layer.source, subject.passes), subject.chains.find(layer.source)
+    if one is not None and one is pass_of(Role.BEAUTY, subject.passes):
+        return chain.after(until, PICTURE), has_alpha(subject.passes)
     if one is not None:
-        planes: list[Plane] = [np.asarray(pixels[ref], np.float32) for ref in one.channels[:4]]
-    elif made is not None:
-        planes = made.compute(pixels, passes, recipe, at)
-    else:
-        shape = np.shape(next(iter(pixels.values())))
-        planes = [np.full(shape, value, np.float32) for value in layer.colour]
-    has_alpha = len(planes) == 4
-    if len(planes) == 1:
-        planes = planes * 3
-    if not has_alpha:
-        planes = [*planes[:3], np.ones_like(planes[0])]
-    return np.stack(planes, axis=-1), has_alpha
+        return picture_of_pass(chain, until, one), len(one.channels) in (2, 4)
+    if result is not None and result.likeness:
+        return chain.after(until, result.likeness), True
+    if result is not None:
+        tapped = chain.carried(result.tap(chain), result.stage, result.how, until)
+        return value("four", lambda at, planes: _four(planes), tapped), len(result.suffixes) == 4
+    first = channel(chain, until, subject.passes[0], 0)
+
+    def plain(at: Moment, like: Stored) -> Picture:
+        colour = layer.at(at.frame).colour
+        planes = [np.full(np.shape(like), each, np.float32) for each in colour]
+        return np.stack([*planes, np.ones_like(planes[0])], axis=-1)
+
+    return value("plain", plain, first, of=layer), False
 
 
-def _has_alpha(passes: Sequence[Pass]) -> bool:
-    return any(one.role is Role.ALPHA for one in passes)
+def _four(planes: Sequence[Stored]) -> Picture:
+    floats = [np.asarray(plane, np.float32) for plane in planes]
+    if len(floats) == 1:
+        floats = floats * 3
+    return np.stack(floats if len(floats) == 4 else [*floats[:3], np.ones_like(floats[0])], axis=-1)
 
 
-def _held(
-    layer: StackLayer, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment
-) -> Plane | None:
-    if layer.behind is Behind.NOTHING:
-        return None
+def _held(chain: Chain, layer: StackLayer) -> Value:
+    """Describe how much of a layer lies behind something, as it is when layers are laid."""
     if layer.behind is Behind.MATTE:
-        return matte_of(layer.front, pixels, passes, recipe, at)
-    here = read_distances(pixels, passes, recipe.depth, at, repair=False)
-    picture = (
-        picture_of(pixels, passes)
-        if pass_of(Role.BEAUTY, passes)
-        else np.ones((*here.z.shape, 4), np.float32)
-    )
-    limit: Plane | float = layer.distance
+        return chain.after(Stage.PLACED, MATTE + layer.front)
+    place = shown_layers(subject_of(chain).recipe).index(layer)
+    return chain.after(Stage.PLACED, held_name(layer, place))
+
+
+def held_value(chain: Chain, layer: StackLayer) -> Value:
+    """Describe what holds a layer out by distance, from pixels that nobody has changed: (H, W)."""
+    passes, stage = subject_of(chain).passes, Stage.PARTED
     own = pass_named(layer.depth_of, passes) if layer.behind is Behind.ITS_DEPTH else None
-    if own is not None:
-        z = np.asarray(pixels[own.channels[0]], np.float32)
-        limit = np.where(nothing_there(z), np.float32(np.inf), z)
-    return nearer_share(here.z, here.nothing, picture, limit)
+    given = [distances(chain, stage, repair=False)]
+    given += [channel(chain, stage, own, 0)] if own is not None else []
+    has_beauty = pass_of(Role.BEAUTY, passes) is not None
+    given += [chain.after(stage, PICTURE)] if has_beauty else []
+
+    def make(at: Moment, here: Distances, *rest: Any) -> Plane:
+        image = rest[-1] if has_beauty else np.ones((*here.z.shape, 4), np.float32)
+        limit: Plane | float = layer.at(at.frame).distance
+        if own is not None:
+            z = np.asarray(rest[0], np.float32)
+            limit = np.where(nothing_there(z), np.float32(np.inf), z)
+        return nearer_share(here.z, here.nothing, image, limit)
+
+    return value("held", make, *given, of=(layer, has_beauty))
 
 
 def layer_name(layer: StackLayer) -> str:
     """Give the name under which a layer goes out by itself."""
     plain = "".join(letter if letter.isalnum() else "_" for letter in layer.name.lower()).strip("_")
     return f"layer_{plain or 'one'}"
-
-
-__all__ = ["PLAIN", "RGBA", "is_stack_ready", "laid_layer", "layer_fault", "layer_inputs", "layer_name",
-           "shown_layers", "stack_inputs", "stack_of"]  # fmt: skip

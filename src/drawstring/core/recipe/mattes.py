@@ -1,4 +1,4 @@
-"""Named mattes worked out for a frame: from passes by their roles, joined, painted, cleaned."""
+"""Named mattes: from passes by their roles, joined, painted, cleaned."""
 
 from __future__ import annotations
 
@@ -9,16 +9,18 @@ import numpy as np
 from drawstring.core.alpha.cleanup import curve, filled, grown, softened, without_specks
 from drawstring.core.alpha.coded import coloured, numbered
 from drawstring.core.alpha.matte_settings import STROKES, Joined, MatteFrom, MatteSettings
-from drawstring.core.arrays import Plane
+from drawstring.core.arrays import Plane, Stored
 from drawstring.core.camera import Moment
+from drawstring.core.chain import MATTE, Chain, Stage, Value, value
 from drawstring.core.drawn import painted, shape_matte
 from drawstring.core.errors import MissingError
-from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes.hashed import chosen, coverage_of_all, name_set_of
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import HASHED_ROLES, SHARE_ROLES, Role
+from drawstring.core.recipe.arrival_steps import picture_of_pass
+from drawstring.core.recipe.pulls import alpha, channel, planes, subject_of
 from drawstring.core.recipe.recipe import Recipe
-from drawstring.core.recipe.sources import Pixels, alpha_channel, pass_named, pass_of
+from drawstring.core.recipe.sources import alpha_channel, pass_named, pass_of
 
 _ROLES = {
     MatteFrom.NAMES: (Role.OBJECT_MATTE, Role.MATERIAL_MATTE, Role.ASSET_MATTE),
@@ -56,37 +58,17 @@ def is_matte_ready(name: str, passes: Sequence[Pass], recipe: Recipe) -> bool:
     return one is not None and (matte.source is not MatteFrom.PASS or matte.channel <= len(one.channels))
 
 
-def matte_inputs(name: str, passes: Sequence[Pass], recipe: Recipe) -> list[ChannelRef]:
-    """Give the channels a named matte reads."""
-    matte = recipe.alpha.matte(name)
-    if matte is None:
-        return []
-    refs: list[ChannelRef] = []
-    if matte.joined is not Joined.NOT and matte.other:
-        refs += matte_inputs(matte.other, passes, recipe)
-    one = pass_for(matte, passes)
-    if matte.source is MatteFrom.ALPHA:
-        alpha = alpha_channel(passes)
-        refs += [alpha] if alpha else []
-    elif matte.source is MatteFrom.DRAWN:
-        refs += passes[0].channels[:1]  # whatever tells how large the picture is
-    elif one is not None and matte.source is MatteFrom.PASS:
-        refs.append(one.channels[matte.channel - 1])
-    elif one is not None:
-        refs += one.channels[:3] if matte.source is MatteFrom.COLOURS else one.channels
-    return list(dict.fromkeys(refs))
-
-
-def matte_of(name: str, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> Plane:
-    """Work a named matte out: (H, W) float32, 0 to 1.
+def matte_value(chain: Chain, name: str) -> Value:
+    """Describe a named matte as its chain's stage "derived" makes it: (H, W) float32, 0 to 1.
 
     Raises
     ------
     MissingError
         There is no such matte, or what it is taken from did not come.
     """
-    matte = recipe.alpha.matte(name)
-    if matte is None or not is_matte_ready(name, passes, recipe):
+    subject = subject_of(chain)
+    matte = subject.recipe.alpha.matte(name)
+    if matte is None or not is_matte_ready(name, subject.passes, subject.recipe):
         raise MissingError(
             f"The matte {name} can't be made.",
             where=f"alpha, {name}",
@@ -95,51 +77,75 @@ def matte_of(name: str, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, 
             if matte is None
             else "Choose the pass it is taken from, or have that pass rendered.",
         )
-    key = "matte", name, matte_inputs(name, passes, recipe)[0]
-    if key not in at.kept:
-        at.kept[key] = _made(matte, pixels, passes, recipe, at)
-    return np.asarray(at.kept[key])
+    is_joined = matte.joined is not Joined.NOT and bool(matte.other)
+    others = [chain.after(Stage.DERIVED, MATTE + matte.other)] if is_joined else []
+
+    def make(at: Moment, begin: Plane, *joined: Plane) -> Plane:
+        at = subject.here(at, Stage.DERIVED)
+        now = matte.at(at.frame)
+        made = begin
+        place = at.placed(made.shape)
+        if now.shape:
+            made = np.maximum(made, shape_matte(now.shape, place, made.shape))
+        raises, lowers = STROKES
+        made = painted(
+            now.strokes, place, made.shape, frame=at.frame, begin=made, raises=raises, lowers=lowers
+        )
+        for other in joined:
+            if now.joined is Joined.ADD:
+                made = np.maximum(made, other)
+            else:
+                made = made * (1 - other if now.joined is Joined.TAKE_AWAY else other)
+        return cleaned(now, made, place.step)
+
+    return value("matte", make, taken(chain, matte), *others, of=(matte, subject.key(Stage.DERIVED)))
 
 
-def _made(matte: MatteSettings, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> Plane:
-    now = matte.at(at.frame)
-    made = taken(now, pixels, passes, at)
-    place = at.placed(made.shape)
-    if now.shape:
-        made = np.maximum(made, shape_matte(now.shape, place, made.shape))
-    raises, lowers = STROKES
-    made = painted(now.strokes, place, made.shape, frame=at.frame, begin=made, raises=raises, lowers=lowers)
-    if now.joined is not Joined.NOT and now.other:
-        other = matte_of(now.other, pixels, passes, recipe, at)
-        if now.joined is Joined.ADD:
-            made = np.maximum(made, other)
-        else:
-            made = made * (1 - other if now.joined is Joined.TAKE_AWAY else other)
-    return cleaned(now, made, place.step)
-
-
-def taken(matte: MatteSettings, pixels: Pixels, passes: Sequence[Pass], at: Moment) -> Plane:
-    """Take a matte from its pass, before anything is drawn, joined or cleaned."""
+def taken(chain: Chain, matte: MatteSettings) -> Value:
+    """Describe a matte as it is taken from its pass, before anything is drawn, joined or cleaned."""
+    passes, stage = subject_of(chain).passes, Stage.PARTED
     if matte.source is MatteFrom.ALPHA:
-        alpha = alpha_channel(passes)
-        assert alpha is not None
-        return np.clip(np.asarray(pixels[alpha], np.float32), 0, 1)
+        covered = alpha(chain, stage)
+        assert covered is not None
+        return value("alpha", lambda at, plane: np.clip(np.asarray(plane, np.float32), 0, 1), covered)
     if matte.source is MatteFrom.DRAWN:
-        return np.zeros(np.shape(pixels[passes[0].channels[0]]), np.float32)
+        # Whatever tells how large the picture is.
+        first = channel(chain, stage, passes[0], 0)
+        return value("empty", lambda at, plane: np.zeros(np.shape(plane), np.float32), first)
     one = pass_for(matte, passes)
     assert one is not None
     if matte.source is MatteFrom.PASS:
-        plane = np.asarray(pixels[one.channels[matte.channel - 1]], np.float32)
-        return np.clip(plane if one.role in SHARE_ROLES else np.nan_to_num(plane), 0, 1)
-    planes = [pixels[ref] for ref in one.channels]
+        is_share = one.role in SHARE_ROLES
+
+        def share(at: Moment, plane: Stored) -> Plane:
+            plane = np.asarray(plane, np.float32)
+            return np.clip(plane if is_share else np.nan_to_num(plane), 0, 1)
+
+        return value("share", share, channel(chain, stage, one, matte.channel - 1), of=is_share)
     if matte.source is MatteFrom.NUMBERS:
-        return numbered(planes[0], matte.numbers)
+        return value(
+            "numbered", lambda at, plane: numbered(plane, matte.numbers), channel(chain, stage, one, 0),
+            of=matte.numbers,
+        )  # fmt: skip
     if matte.source is MatteFrom.COLOURS:
-        picture = np.stack([np.asarray(plane, np.float32) for plane in planes[:3]], axis=-1)
-        return coloured(picture, matte.colour_triples(), matte.tolerance)
-    said = at.said.get(one.channels[0].source, {})
-    named = name_set_of(one.layer or one.name, said)
-    return coverage_of_all(chosen(named.names if named else (), matte.names), planes)
+        colours = picture_of_pass(chain, stage, one)
+        triples = matte.colour_triples()
+        return value(
+            "coloured", lambda at, image: coloured(image[..., :3], triples, matte.tolerance), colours,
+            of=(triples, matte.tolerance),
+        )  # fmt: skip
+
+    def named(at: Moment, ranks: list[Stored]) -> Plane:
+        said = at.said.get(one.channels[0].source, {})
+        listed = name_set_of(one.layer or one.name, said)
+        return coverage_of_all(chosen(listed.names if listed else (), matte.names), ranks)
+
+    return value(
+        "named",
+        named,
+        planes(chain, stage, one),
+        of=(matte.names, one.layer or one.name, one.channels[0].source),
+    )
 
 
 def cleaned(matte: MatteSettings, made: Plane, step: int) -> Plane:

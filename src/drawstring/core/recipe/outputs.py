@@ -4,33 +4,63 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
 from drawstring.core.alpha.conversion import straight
-from drawstring.core.arrays import Plane, Stored
+from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment
+from drawstring.core.chain import PICTURE, Work, channels_of
 from drawstring.core.findings import Finding
 from drawstring.core.io.facts import ChannelRef
-from drawstring.core.pack.form import AlphaKind
+from drawstring.core.pack.form import AlphaKind, Also, Beauty
 from drawstring.core.pack.layout import CONSTANT, OutputChannel, lay_out
 from drawstring.core.pack.storing import Stowed, stow
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES
+from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.results import available_results, is_sent, result_named
 from drawstring.core.recipe.sources import Pixels
-from drawstring.core.recipe.spaces import in_working_space
 
 
 @dataclass(frozen=True)
 class OutputPlan:
-    """What every frame of a shot will hold, which channels that takes, and what was noticed."""
+    """What every frame of a shot will hold, which channels that takes, and what was noticed.
+
+    Attributes
+    ----------
+    channels : tuple of OutputChannel
+    results : tuple of str
+        Those among what goes out.
+    findings : tuple of Finding
+    chains : Chains
+        Where they are pulled from.
+    """
 
     channels: tuple[OutputChannel, ...]
-    inputs: tuple[ChannelRef, ...]
     results: tuple[str, ...]
     findings: tuple[Finding, ...]
+    chains: Chains
+
+    @property
+    def sources(self) -> list[str]:
+        """The passes and results that go out."""
+        return list(dict.fromkeys(one.source for one in self.channels if one.source != CONSTANT))
+
+    @cached_property
+    def shows_picture(self) -> bool:
+        """Whether people are to look at a finished picture that does not go out by itself."""
+        pack = self.chains.recipe.pack
+        is_wanted = bool({Also.MOVIE, Also.SHEET} & set(pack.also)) and pack.beauty is not Beauty.FINISHED
+        return is_wanted and self.chains.changes_picture
+
+    @cached_property
+    def inputs(self) -> tuple[ChannelRef, ...]:
+        """The channels that have to be read, and no others."""
+        pictures = [PICTURE] if self.shows_picture else []
+        return tuple(channels_of([self.chains.own(name) for name in [*self.sources, *pictures]]))
 
 
 def plan_outputs(passes: Sequence[Pass], recipe: Recipe, *, settled_only: bool = False) -> OutputPlan:
@@ -48,33 +78,25 @@ def plan_outputs(passes: Sequence[Pass], recipe: Recipe, *, settled_only: bool =
     OutputPlan
         Only the channels that the outputs need are among its inputs.
     """
+    chains = Chains(passes, recipe, settled_only=settled_only)
     results = {
         name: suffixes
         for name, suffixes in available_results(passes, recipe).items()
-        if result_named(name).is_packed
-        and is_sent(name, recipe)
-        and (not settled_only or recipe.knot(result_named(name).knot).settled_on)
+        if result_named(name).is_packed and is_sent(name, recipe) and chains.counts(result_named(name).knot)
     }
     channels, findings = lay_out(passes, results, recipe.pack)
-    made = tuple(dict.fromkeys(c.source for c in channels if c.ref is None and c.source != CONSTANT))
-    inputs = [c.ref for c in channels if c.ref is not None]
-    for name in made:
-        inputs += result_named(name).inputs(passes, recipe)
-    return OutputPlan(tuple(channels), tuple(dict.fromkeys(inputs)), made, tuple(findings))
+    made = dict.fromkeys(one.source for one in channels if one.ref is None and one.source != CONSTANT)
+    return OutputPlan(tuple(channels), tuple(made), tuple(findings), chains)
 
 
-def compute(
-    plan: OutputPlan, pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment
-) -> dict[OutputChannel, Stowed]:
+def compute(plan: OutputPlan, pixels: Pixels, at: Moment) -> dict[OutputChannel, Stowed]:
     """Compute every output channel of one frame.
 
     Parameters
     ----------
     plan : OutputPlan
     pixels : mapping of ChannelRef to (H, W)
-        At least the plan's inputs.
-    passes : sequence of Pass
-    recipe : Recipe
+        At least the plan's inputs, as they came.
     at : Moment
         The frame's number, cameras and place.
 
@@ -83,39 +105,27 @@ def compute(
     dict of OutputChannel to Stowed
         In the stored type and the plan's order, ready to be written.
     """
-    pixels = in_working_space(pixels, passes, recipe)
-    made: dict[str, list[Plane]] = {
-        name: result_named(name).compute(pixels, passes, recipe, at) for name in plan.results
-    }
-    if recipe.pack.alpha is AlphaKind.STRAIGHT:
-        pixels, made = _straight(plan, pixels, made, passes)
-    shape = next(iter(pixels.values())).shape if pixels else (1, 1)
+    work = Work(pixels, at)
+    planes: dict[str, list[Stored]] = {name: work.of(plan.chains.own(name)) for name in plan.sources}
+    if plan.chains.recipe.pack.alpha is AlphaKind.STRAIGHT:
+        planes |= _straight(planes, plan.chains.passes)
+    shape = next((some[0].shape for some in planes.values() if some), (1, 1))
 
     def plane(channel: OutputChannel) -> Stored:
         if channel.value is not None:
             return np.full(shape, channel.value, np.float32)
-        return pixels[channel.ref] if channel.ref is not None else made[channel.source][channel.component]
+        return planes[channel.source][channel.component]
 
     return {channel: stow(plane(channel), channel.stored) for channel in plan.channels}
 
 
-def _straight(
-    plan: OutputPlan, pixels: Pixels, made: dict[str, list[Plane]], passes: Sequence[Pass]
-) -> tuple[Pixels, dict[str, list[Plane]]]:
+def _straight(planes: dict[str, list[Stored]], passes: Sequence[Pass]) -> dict[str, list[Stored]]:
     """Divide colours by their alpha in whatever goes out with one."""
-    changed = dict[ChannelRef, Stored]()
-    for one in passes:
-        if one.role in COLOUR_ROLES and len(one.channels) == 4 and all(r in pixels for r in one.channels):
-            picture = straight(
-                np.stack([np.asarray(pixels[ref], np.float32) for ref in one.channels], axis=-1)
-            )
-            changed |= {ref: np.ascontiguousarray(picture[..., i]) for i, ref in enumerate(one.channels)}
-    divided = {
-        name: [
-            np.ascontiguousarray(plane) for plane in np.moveaxis(straight(np.stack(planes, axis=-1)), -1, 0)
-        ]
-        if result_named(name).is_light and len(planes) == 4
-        else planes
-        for name, planes in made.items()
-    }
-    return {**pixels, **changed}, divided
+    roles = {one.name: one.role for one in passes}
+    divided = {}
+    for name, each in planes.items():
+        is_light = roles[name] in COLOUR_ROLES if name in roles else result_named(name).is_light
+        if is_light and len(each) == 4:
+            picture = straight(np.stack([np.asarray(plane, np.float32) for plane in each], axis=-1))
+            divided[name] = [np.ascontiguousarray(picture[..., i]) for i in range(4)]
+    return divided

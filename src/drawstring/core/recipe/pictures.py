@@ -15,16 +15,17 @@ from numpy.typing import NDArray
 
 from drawstring.core.arrays import Plane, Stored
 from drawstring.core.camera import Moment
+from drawstring.core.chain import PICTURE, Value, Work, channels_of
 from drawstring.core.colour.look import id_colours, matte_colours
 from drawstring.core.depth.background import nothing_there
 from drawstring.core.errors import MissingError
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES, HASHED_ROLES, Role
+from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.results import RESULTS, find_result
-from drawstring.core.recipe.sources import Pixels
-from drawstring.core.recipe.spaces import in_working_space
+from drawstring.core.recipe.sources import Pixels, pass_named
 
 
 @dataclass(frozen=True)
@@ -56,10 +57,7 @@ def picture_inputs(name: str, passes: Sequence[Pass], recipe: Recipe) -> list[Ch
     MissingError
         There is no pass or result of this name.
     """
-    made = find_result(name)
-    if made is not None:
-        return made.inputs(passes, recipe)
-    return list(_pass(name.partition("@")[0], passes).channels)
+    return channels_of([_described(name, passes, recipe)])
 
 
 def picture(name: str, passes: Sequence[Pass], recipe: Recipe, pixels: Pixels, at: Moment) -> Shown:
@@ -75,23 +73,33 @@ def picture(name: str, passes: Sequence[Pass], recipe: Recipe, pixels: Pixels, a
         At least `picture_inputs`.
     at : Moment
     """
+    planes = Work(pixels, at).of(_described(name, passes, recipe))
+    return shown(name.partition("@")[0], passes, planes)
+
+
+def _described(name: str, passes: Sequence[Pass], recipe: Recipe) -> Value:
     name, _, reading = name.partition("@")
     if reading:
         recipe = recipe.with_knot(recipe.arrivals.with_space(name, reading))
-    pixels = in_working_space(pixels, passes, recipe)
-    result = find_result(name)
+    if find_result(name) is None:
+        _pass(name, passes)
+    return Chains(passes, recipe).own(name)
+
+
+def shown(name: str, passes: Sequence[Pass], planes: Sequence[Stored]) -> Shown:
+    """Say how a pass's or result's planes are to be looked at."""
+    result = None if pass_named(name, passes) is not None and name != PICTURE else find_result(name)
     if result is not None:
-        planes = result.compute(pixels, passes, recipe, at)
         if result.is_light:
             return Shown(_stacked(planes), "light")
         if result.is_signed:
-            most = max(float(np.abs(np.nan_to_num(planes[0])).max(initial=0)), 1e-3)
-            return Shown(planes[0][..., None], "signed", -most, most)
-        if result.name.endswith("distance"):
-            return _spread(planes[0])
+            signed = np.asarray(planes[0], np.float32)
+            most = max(float(np.abs(np.nan_to_num(signed)).max(initial=0)), 1e-3)
+            return Shown(signed[..., None], "signed", -most, most)
+        if result.is_distance:
+            return _spread(np.asarray(planes[0], np.float32))
         return Shown(np.stack(planes, axis=-1), "values")
     one = _pass(name, passes)
-    planes = [np.asarray(pixels[ref]) for ref in one.channels]
     if one.role in HASHED_ROLES and len(planes) > 1:
         return Shown((matte_colours(planes) / np.float32(255)).astype(np.float16), "values")
     if one.role is Role.DEPTH:

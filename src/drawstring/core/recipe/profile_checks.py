@@ -31,7 +31,17 @@ def asked_settings(profile: Profile, passes: Sequence[Pass], recipe: Recipe) -> 
     pack, eyes, depth = recipe.pack, recipe.eyes, recipe.depth
     wishes: dict[str, tuple[Any, Any]] = {
         f"pack.{name}": (getattr(profile, name), getattr(pack, name))
-        for name in ("style", "files", "parts", "tiling", "reach", "alpha", "padding", "start_frame")
+        for name in (
+            "style",
+            "files",
+            "parts",
+            "tiling",
+            "reach",
+            "alpha",
+            "beauty",
+            "padding",
+            "start_frame",
+        )
     }
     wishes["pack.file_name"] = (profile.file_name or None, pack.file_name)
     if profile.compressions and pack.compression not in profile.compressions:

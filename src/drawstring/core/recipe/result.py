@@ -1,16 +1,13 @@
-"""What a result is: something a knot makes, with its inputs and its computation."""
+"""What a result is: something a knot makes, tapped from a chain at one of its stages."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from drawstring.core.arrays import Plane
-from drawstring.core.camera import Moment
-from drawstring.core.io.facts import ChannelRef
+from drawstring.core.chain import Chain, How, Stage, Value, is_before
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.recipe.recipe import Recipe
-from drawstring.core.recipe.sources import Pixels
 
 RGB = ("R", "G", "B")
 RGBA = ("R", "G", "B", "A")
@@ -25,38 +22,61 @@ class Result:
     name : str
         Its name on screen and in files.
     knot : str
-        The knot whose settings make it.
+        The knot whose settings make it; empty for what all of them make together.
     suffixes : tuple of str
         Its channels' last words.
-    is_ready : callable of (passes, recipe)
+    stage : Stage
+        After which stage its values stand; the geometry that follows is every picture's.
+    is_ready : callable of (a view's passes, recipe)
         Whether settings and passes suffice.
-    inputs : callable of (passes, recipe)
-        The channels it reads.
-    compute : callable of (pixels, passes, recipe, moment)
-        Its planes, float32.
+    tap : callable of (chain)
+        Its planes, a list of (H, W) float32. Of the pair's results it is given the default view's chain.
     is_packed : bool
         Whether it goes out; else it is there to be looked at.
     is_light : bool
         Whether it is a picture in scene-linear light.
+    is_mixed : bool
+        Whether neighbouring values may be mixed: light always, and shares.
     is_signed : bool
         Whether 0 is its middle.
+    is_distance : bool
+        Whether it holds distances, which are looked at between their ends.
     is_pointwise : bool
         Whether a pixel follows from that pixel alone.
     is_extra : bool
         Whether nobody misses it until it is asked for.
     is_of_pair : bool
         Whether it is made of both eyes: there is one for the shot, not one for each view.
+    likeness : str
+        What the chain calls another cut of the picture that this is: as a layer it comes with all that
+        happened to the picture since.
+    is_dark : bool
+        Whether it is black with coverage, to be looked at before something bright.
     """
 
     name: str
     knot: str
     suffixes: tuple[str, ...]
+    stage: Stage
     is_ready: Callable[[Sequence[Pass], Recipe], bool]
-    inputs: Callable[[Sequence[Pass], Recipe], list[ChannelRef]]
-    compute: Callable[[Pixels, Sequence[Pass], Recipe, Moment], list[Plane]]
+    tap: Callable[[Chain], Value]
     is_packed: bool = True
     is_light: bool = False
+    is_mixed: bool = False
     is_signed: bool = False
+    is_distance: bool = False
     is_pointwise: bool = True
     is_extra: bool = False
     is_of_pair: bool = False
+    likeness: str = ""
+    is_dark: bool = False
+
+    @property
+    def how(self) -> How:
+        """How its planes go through geometry."""
+        return How(self.is_mixed or self.is_light, count=len(self.suffixes))
+
+    @property
+    def is_later(self) -> bool:
+        """Whether it stands after layers are laid, so that no layer can be made of it."""
+        return self.is_of_pair or not is_before(self.stage, Stage.LAID)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -17,14 +18,15 @@ from drawstring.core.alpha.shadow import (
     with_over_without,
 )
 from drawstring.core.alpha.shadow_settings import GroundFrom, LitIs, ShadowFrom, ShadowSettings
-from drawstring.core.arrays import Picture, Plane
+from drawstring.core.arrays import Picture, Stored
 from drawstring.core.camera import Moment, Place
+from drawstring.core.chain import PICTURE, Chain, Stage, Value, value
 from drawstring.core.drawn import painted, shape_matte
-from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
+from drawstring.core.recipe.pulls import planes, subject_of
 from drawstring.core.recipe.recipe import Recipe
-from drawstring.core.recipe.sources import Pixels, alpha_channel, pass_named, pass_of, picture_of
+from drawstring.core.recipe.sources import alpha_channel, pass_named, pass_of
 
 _SURFACES = {
     GroundFrom.LEVEL: Surface.LEVEL,
@@ -102,51 +104,57 @@ def has_ground(passes: Sequence[Pass], recipe: Recipe) -> bool:
     return is_shadow_ready(passes, recipe) and recipe.alpha.shadow.source is ShadowFrom.RENDERS
 
 
-def shadow_inputs(passes: Sequence[Pass], recipe: Recipe) -> list[ChannelRef]:
-    """Give the channels a shadow reads."""
-    refs = [ref for one in shadow_sources(passes, recipe) or () for ref in one.channels[:4]]
-    beauty, alpha = pass_of(Role.BEAUTY, passes), alpha_channel(passes)
-    refs += beauty.channels[:4] if beauty else ()
-    return list(dict.fromkeys([*refs, *([alpha] if alpha else [])]))
+def shadow_value(chain: Chain) -> Value:
+    """Describe the shadow of a frame: `Shadow`.
 
-
-def shadow_of(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> Shadow:
-    """Make the shadow of a frame.
-
-    Raises
-    ------
-    SourceError
-        Too little ground is seen to fit a clean one.
+    Working it out raises SourceError where too little ground is seen to fit a clean one.
     """
-    key = "shadow", shadow_inputs(passes, recipe)[0]
-    if key not in at.kept:
-        settings, sources = recipe.alpha.shadow.at(at.frame), shadow_sources(passes, recipe) or []
-        depends = (*_depends(settings, recipe, at, sources), settings.model_dump_json())
-        at.kept[key] = at.lastingly(("shadow", *depends), lambda: _made(pixels, passes, recipe, at))
-    made: Shadow = at.kept[key]
-    return made
-
-
-def _made(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> Shadow:
-    settings = recipe.alpha.shadow.at(at.frame)
-    sources = shadow_sources(passes, recipe) or []
-    shape = np.shape(pixels[sources[0].channels[0]])
+    subject = subject_of(chain)
+    shadow, passes = subject.recipe.alpha.shadow, subject.passes
+    sources = shadow_sources(passes, subject.recipe) or []
+    pictures = [_rgb(chain, one) for one in sources]
+    has_beauty = pass_of(Role.BEAUTY, passes) is not None
     element = (
-        picture_of(pixels, passes) if pass_of(Role.BEAUTY, passes) else np.zeros((*shape, 4), np.float32)
+        chain.before(Stage.DERIVED, PICTURE)
+        if has_beauty
+        else value("empty", lambda at, rgb: np.zeros((*rgb.shape[:2], 4), np.float32), pictures[0])
     )
-    place = at.placed(shape)
+    key = subject.key(Stage.DERIVED)
+    given = [element, *pictures]
+    if shadow.source is ShadowFrom.RENDERS:
+        strokes = tuple(each for each in shadow.strokes if each.does in ("ground", "no ground"))
+
+        def divided(at: Moment, element: Picture, *renders: Picture) -> tuple[Picture, Picture]:
+            at = subject.here(at, Stage.DERIVED)
+            now = shadow.at(at.frame)
+            on_ground = renders[1]
+            if len(renders) > 2:
+                ground = renders[2]
+            else:
+                ground = clean_ground(on_ground, element, now, at.placed(element.shape[:2]), at)
+            return ground, shadow_ratio(on_ground, element, ground, threads=at.threads)
+
+        # The division stays the same while its finish is tried out.
+        of = shadow.ground, shadow.order, strokes, "ground" in shadow.keys or shadow.keys.get("order"), key
+        given.append(value("division", divided, *given, of=of, lasts=True))
+
+    def make(at: Moment, element: Picture, *rest: Any) -> Shadow:
+        at = subject.here(at, Stage.DERIVED)
+        return _finished(shadow.at(at.frame), element, rest, at)
+
+    return value("shadow", make, *given, of=(shadow, key), lasts=True)
+
+
+def _finished(settings: ShadowSettings, element: Picture, rest: Sequence[Any], at: Moment) -> Shadow:
+    """Make the shadow from the renders, and from the division by the ground where there is one."""
+    place = at.placed(element.shape[:2])
     ground = on_ground = None
     if settings.source is ShadowFrom.RENDERS:
-        on_ground = _rgb(sources[1], pixels)
-        # The division stays the same while its finish is tried out.
-        ground, s = at.lastingly(
-            ("division", *_depends(settings, recipe, at, sources)),
-            lambda: _divided(sources, pixels, element, on_ground, settings, place, at),
-        )
+        on_ground, (ground, s) = rest[1], rest[-1]
     elif settings.source is ShadowFrom.LIGHT:
-        s = with_over_without(_rgb(sources[0], pixels), _rgb(sources[1], pixels))
+        s = with_over_without(rest[0], rest[1])
     else:
-        several = [np.clip(_rgb(one, pixels), 0, 1) for one in sources]
+        several = [np.clip(one, 0, 1) for one in rest]
         if settings.lit_is is LitIs.BLACK:
             several = [1 - one for one in several]
         s = combined(several, settings.together.value)
@@ -156,37 +164,6 @@ def _made(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe, at: Moment) ->
     )  # fmt: skip
     s = _drawn_on(finished(s, element[..., 3], finish, threads=at.threads), settings, place, at.frame)
     return Shadow(s, multiply_layer(s, settings.tint), settings.tint, element, ground, on_ground)
-
-
-def _divided(
-    sources: Sequence[Pass],
-    pixels: Pixels,
-    element: Picture,
-    on_ground: Picture,
-    settings: ShadowSettings,
-    place: Place,
-    at: Moment,
-) -> tuple[Picture, Picture]:
-    """Give the clean ground, and the light of it that is left."""
-    if len(sources) > 2:
-        ground = _rgb(sources[2], pixels)
-    else:
-        ground = clean_ground(on_ground, element, settings, place, at)
-    return ground, shadow_ratio(on_ground, element, ground, threads=at.threads)
-
-
-def _depends(
-    settings: ShadowSettings, recipe: Recipe, at: Moment, sources: Sequence[Pass]
-) -> tuple[object, ...]:
-    """Name everything that the clean ground and the division by it depend on."""
-    alpha = recipe.alpha
-    strokes = tuple(one for one in settings.strokes if one.does in ("ground", "no ground"))
-    spaces = tuple(sorted(recipe.arrivals.spaces.items()))
-    kinds = tuple(sorted(alpha.kinds.items()))
-    return (
-        at.frame, tuple(one.channels for one in sources), settings.ground, settings.order, strokes, spaces,
-        kinds, alpha.ground, alpha.clamp,
-    )  # fmt: skip
 
 
 def clean_ground(
@@ -219,6 +196,11 @@ def _drawn_on(s: Picture, settings: ShadowSettings, place: Place, frame: int) ->
     return np.asarray(1 - (1 - s) * kept[..., None], np.float32)
 
 
-def _rgb(one: Pass, pixels: Pixels) -> Picture:
-    planes: list[Plane] = [np.asarray(pixels[ref], np.float32) for ref in one.channels[:3]]
-    return np.stack(planes if len(planes) == 3 else [planes[0]] * 3, axis=-1)
+def _rgb(chain: Chain, one: Pass) -> Value:
+    """Describe a pass as three colours: (H, W, 3) float32."""
+
+    def make(at: Moment, each: list[Stored]) -> Picture:
+        colours = [np.asarray(plane, np.float32) for plane in each]
+        return np.stack(colours if len(colours) == 3 else [colours[0]] * 3, axis=-1)
+
+    return value("colours", make, planes(chain, Stage.PARTED, one, 3))

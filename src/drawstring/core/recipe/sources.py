@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from drawstring.core.arrays import Mask, Picture, Plane, Stored
+from drawstring.core.arrays import Mask, Plane, Stored
 from drawstring.core.camera import Camera, Moment
 from drawstring.core.depth.background import nothing_there, says_nothing_everywhere
 from drawstring.core.depth.edges import repaired
@@ -115,7 +115,13 @@ def read_distances(
         There is no depth pass, or what its reading needs is not known.
     """
     raw, alpha = depth_planes(pixels, passes)
-    ref = depth_inputs(passes)[0]
+    return distances_in(raw, alpha, depth_inputs(passes)[0], settings, at, repair=repair)
+
+
+def distances_in(
+    raw: Plane, alpha: Plane | None, ref: ChannelRef, settings: DepthSettings, at: Moment, *, repair: bool
+) -> Distances:
+    """Do the same with planes: depth as it arrived in a channel, and coverage where there is any."""
     camera = lens_of(settings.arrived, at.camera(ref.source, ref.part))
     z = distances(raw, settings, camera, at)
     # "Nothing" is told from the numbers as they came: a huge number in another unit is no distance either.
@@ -125,16 +131,3 @@ def read_distances(
     nothing = nothing_there(numbers, alpha)
     mended = repaired(z, nothing, settings.edges, alpha=alpha) if repair else z
     return Distances(mended, nothing, alpha, camera)
-
-
-def picture_of(pixels: Pixels, passes: Sequence[Pass]) -> Picture:
-    """Give the beauty with its alpha: (H, W, 4) float32; alpha is 1 where none came."""
-    beauty = pass_of(Role.BEAUTY, passes)
-    assert beauty is not None
-    planes = [np.asarray(pixels[ref], np.float32) for ref in beauty.channels[:4]]
-    alpha = alpha_channel(passes)
-    if len(planes) < 4:
-        planes.append(
-            np.asarray(pixels[alpha], np.float32) if alpha and alpha in pixels else np.ones_like(planes[0])
-        )
-    return np.stack(planes, axis=-1)

@@ -14,7 +14,6 @@ from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES
 from drawstring.core.recipe.recipe import Recipe
-from drawstring.core.recipe.sources import Pixels
 
 
 def space_of(one: Pass, recipe: Recipe) -> str:
@@ -22,42 +21,50 @@ def space_of(one: Pass, recipe: Recipe) -> str:
     return recipe.arrivals.spaces.get(one.name, one.space) if one.role in COLOUR_ROLES else LINEAR
 
 
-def in_working_space(pixels: Pixels, passes: Sequence[Pass], recipe: Recipe) -> Pixels:
-    """Convert the colours of passes that were written in another space; all else stays the same object.
+def is_converted(one: Pass, recipe: Recipe) -> bool:
+    """Whether a pass's pixels are not taken just as they came."""
+    if one.role not in COLOUR_ROLES or len(_read_channels(one)) < 3:
+        return False
+    is_plain = space_of(one, recipe) == LINEAR and _alpha_kind(one, recipe) is AlphaKind.PREMULTIPLIED
+    return not is_plain or _clamps(one, recipe)
 
-    Parameters
-    ----------
-    pixels : mapping of ChannelRef to (H, W)
-    passes : sequence of Pass
-    recipe : Recipe
 
-    Returns
-    -------
-    mapping of ChannelRef to (H, W)
-        Converted planes are float32, or float16 where they were.
-    """
-    changed: dict[ChannelRef, Stored] = {}
-    for one in passes:
-        refs = one.channels if _has_alpha(one) else one.channels[:3]
-        if one.role not in COLOUR_ROLES or len(refs) < 3 or not all(ref in pixels for ref in refs):
+def changes_alpha(one: Pass, recipe: Recipe) -> bool:
+    """Whether a pass's coverage becomes another one; else only its colours do."""
+    kind = _alpha_kind(one, recipe)
+    return _has_alpha(one) and (_clamps(one, recipe) or kind in (AlphaKind.OPAQUE, AlphaKind.MISSING))
+
+
+def converted(one: Pass, planes: Sequence[Stored], recipe: Recipe) -> list[Stored]:
+    """Read a pass's three or four channels as settled: float32, or float16 where they were."""
+    picture = np.stack([np.asarray(plane, np.float32) for plane in planes], axis=-1)
+    space = space_of(one, recipe)
+    if len(planes) == 4:
+        picture = _read(picture, _alpha_kind(one, recipe), space, recipe.alpha.ground)
+    else:
+        picture = to_working(picture, space)
+    if _clamps(one, recipe):
+        picture = with_sound_alpha(picture)
+    read: list[Stored] = []
+    for i, plane in enumerate(planes):
+        if i == 3 and not changes_alpha(one, recipe):
+            read.append(plane)
             continue
-        space = space_of(one, recipe)
-        kind = _kind_of(one, recipe) if len(refs) == 4 else AlphaKind.PREMULTIPLIED
-        clamps = recipe.alpha.needed and recipe.alpha.clamp and len(refs) == 4
-        if space == LINEAR and kind is AlphaKind.PREMULTIPLIED and not clamps:
-            continue
-        picture = np.stack([np.asarray(pixels[ref], np.float32) for ref in refs], axis=-1)
-        if len(refs) == 4:
-            picture = _read(picture, kind, space, recipe.alpha.ground)
-        else:
-            picture = to_working(picture, space)
-        if clamps:
-            picture = with_sound_alpha(picture)
-        changes_alpha = clamps or kind in (AlphaKind.OPAQUE, AlphaKind.MISSING)
-        for i, ref in enumerate(refs if changes_alpha else refs[:3]):
-            dtype = pixels[ref].dtype if pixels[ref].dtype == np.float16 else np.dtype(np.float32)
-            changed[ref] = np.ascontiguousarray(picture[..., i]).astype(dtype)
-    return {**pixels, **changed} if changed else pixels
+        dtype = plane.dtype if plane.dtype == np.float16 else np.dtype(np.float32)
+        read.append(np.ascontiguousarray(picture[..., i]).astype(dtype))
+    return read
+
+
+def _read_channels(one: Pass) -> tuple[ChannelRef, ...]:
+    return tuple(one.channels) if _has_alpha(one) else tuple(one.channels[:3])
+
+
+def _alpha_kind(one: Pass, recipe: Recipe) -> AlphaKind:
+    return _kind_of(one, recipe) if _has_alpha(one) else AlphaKind.PREMULTIPLIED
+
+
+def _clamps(one: Pass, recipe: Recipe) -> bool:
+    return recipe.alpha.needed and recipe.alpha.clamp and _has_alpha(one)
 
 
 def _has_alpha(one: Pass) -> bool:

@@ -14,18 +14,18 @@ import numpy as np
 from drawstring.core.arrays import Picture, Plane
 from drawstring.core.camera import Moment
 from drawstring.core.depth.background import nothing_there
+from drawstring.core.depth.settings import DepthSettings
 from drawstring.core.eyes.compare import Compared, compare, signature
 from drawstring.core.eyes.packing import First, Packing, round_packing, unpack
 from drawstring.core.eyes.parallax import range_of, rig_of
+from drawstring.core.eyes.placing import display_in
 from drawstring.core.eyes.proposal import comb, propose
 from drawstring.core.eyes.settings import EyesSettings
 from drawstring.core.eyes.sphere import check_sphere, flat_view, turn_of
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.pair_views import eye_views, said_of, says_eyes
-from drawstring.core.recipe.pairs import display_in
 from drawstring.core.recipe.parallaxes import exact_parallax
-from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.sources import Pixels, depth_pass, of_view, pass_of
 
 _WIDE = 960
@@ -37,7 +37,14 @@ _FIELD = 80.0
 WEIGHTS = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
-def told_eyes(passes: Sequence[Pass], pixels: Pixels, at: Moment, *, is_looked_at: bool) -> dict[str, Any]:
+def told_eyes(
+    passes: Sequence[Pass],
+    pixels: Pixels,
+    at: Moment,
+    *,
+    is_looked_at: bool,
+    depth: DepthSettings | None = None,
+) -> dict[str, Any]:
     """Tell what there is to tell of one frame's eyes; empty where it has nothing to do with two of them.
 
     Parameters
@@ -48,10 +55,13 @@ def told_eyes(passes: Sequence[Pass], pixels: Pixels, at: Moment, *, is_looked_a
     at : Moment
     is_looked_at : bool
         Whether what takes longer is told, too.
+    depth : DepthSettings, optional
+        How distances are read.
     """
+    settings = depth or DepthSettings()
     views = eye_views(EyesSettings(), passes) if says_eyes(passes) else None
     if views is not None:
-        return _of_views(passes, pixels, at, views)
+        return _of_views(passes, pixels, at, views, settings)
     first = of_view(passes, "")
     picture = _picture(first, pixels)
     if picture is None:
@@ -90,7 +100,9 @@ def _middle(picture: Picture) -> Picture:
     return picture[top : top + 400, left : left + 640]
 
 
-def _of_views(passes: Sequence[Pass], pixels: Pixels, at: Moment, views: tuple[str, str]) -> dict[str, Any]:
+def _of_views(
+    passes: Sequence[Pass], pixels: Pixels, at: Moment, views: tuple[str, str], settings: DepthSettings
+) -> dict[str, Any]:
     left, right = of_view(passes, views[0]), of_view(passes, views[1])
     one, other = _picture(left, pixels), _picture(right, pixels)
     if one is None or other is None:
@@ -118,7 +130,7 @@ def _of_views(passes: Sequence[Pass], pixels: Pixels, at: Moment, views: tuple[s
             round(v, 6) for v in (rig.right, rig.down, rig.forward, rig.toe_degrees, rig.tilt_degrees)
         ]
         said["meets"] = rig.convergence
-    exact = exact_parallax(pixels, passes, Recipe(), at, views) if depth is not None else None
+    exact = exact_parallax(pixels, passes, settings, at, views) if depth is not None else None
     if exact is not None:
         said |= _ranged(exact)
     if a.is_latlong:

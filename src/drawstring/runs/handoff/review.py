@@ -1,8 +1,8 @@
 """What people look at before they open a file: a movie and a contact sheet, made from the written files.
 
-Both show the beauty read back from the package. Movies are WebM with VP9 (an open codec that every browser
-plays), 4:2:0 and tagged BT.709, at the show's rate; shot, version and frame are burnt in, and a missing
-frame says so.
+Both show the finished picture, from files of the package. Movies are WebM with VP9 (an open codec that
+every browser plays), 4:2:0 and tagged BT.709, at the show's rate; shot, version and frame are burnt in,
+and a missing frame says so.
 """
 
 from __future__ import annotations
@@ -25,6 +25,7 @@ from drawstring.core.io.headers import read_facts
 from drawstring.core.io.writing import final_name
 from drawstring.core.pack.form import Also
 from drawstring.core.passes import COLOUR_ROLES, Role, recognise
+from drawstring.core.recipe.loose_files import STILL
 from drawstring.runs.handoff.contents import MOVIE, SHEET, manifest_of, put_checksums
 
 Picture8 = NDArray[np.uint8]
@@ -118,7 +119,7 @@ def _put_sheet(unfinished: str, folder: str, manifest: Mapping[str, Any], view: 
     _write(sheet, title, (gap, 27), 0.7, 30)
     for i, frame in enumerate(chosen):
         top, left = head + i // columns * (height + label + gap), gap + i % columns * (width + gap)
-        picture = _fitted(_beauty(os.path.join(folder, frame["file"]), view), width, height)
+        picture = _fitted(_seen(folder, frame, view), width, height)
         sheet[top : top + height, left : left + width] = picture
         _write(sheet, str(frame["number"]), (left, top + height + 16), 0.5, 60)
     _, data = cv2.imencode(".png", np.ascontiguousarray(sheet[..., ::-1]))
@@ -128,9 +129,9 @@ def _put_sheet(unfinished: str, folder: str, manifest: Mapping[str, Any], view: 
 
 def _all_frames(folder: str, manifest: Mapping[str, Any], view: str) -> Iterator[tuple[int, Picture8 | None]]:
     """Give every frame of the range with its picture; None where it is missing."""
-    files = {frame["number"]: frame["file"] for frame in manifest["frames"]}
+    frames = {frame["number"]: frame for frame in manifest["frames"]}
     for number in range(manifest["first"], manifest["last"] + 1):
-        yield number, _beauty(os.path.join(folder, files[number]), view) if number in files else None
+        yield number, _seen(folder, frames[number], view) if number in frames else None
 
 
 def _size_of(folder: str, manifest: Mapping[str, Any], most: int) -> tuple[int, int]:
@@ -139,6 +140,21 @@ def _size_of(folder: str, manifest: Mapping[str, Any], most: int) -> tuple[int, 
     aspect = read_facts(os.path.join(folder, manifest["frames"][0]["file"])).parts[0].pixel_aspect or 1.0
     wide = min(most, round(width * aspect))
     return wide, max(2, round(height * wide / (width * aspect)))
+
+
+def _seen(folder: str, frame: Mapping[str, Any], view: str) -> Picture8:
+    """Give the finished picture of a frame as it is displayed: its still, else what its file holds."""
+    for beside in frame["proof"].get("beside", []):
+        if beside["file"].startswith(f"{STILL}/"):
+            still = cv2.imread(os.path.join(folder, beside["file"]), cv2.IMREAD_COLOR)
+            if still is None:
+                raise OutputError(
+                    f"{beside['file']} can't be read.", where=folder,
+                    why="Movie and contact sheet are made from it.",
+                    remedy="Bring the folder back from a copy, or run the shot again.",
+                )  # fmt: skip
+            return np.asarray(still[..., ::-1], np.uint8)
+    return _beauty(os.path.join(folder, frame["file"]), view)
 
 
 def _beauty(path: str, view: str) -> Picture8:

@@ -14,6 +14,7 @@ from drawstring.core.alpha import GROUNDS, AlphaKind, edge_samples, fringes, ove
 from drawstring.core.alpha.cleanup import curve
 from drawstring.core.alpha.shadow import proof, recomposed
 from drawstring.core.arrays import Picture
+from drawstring.core.chain import Stage
 from drawstring.core.colour import look
 from drawstring.core.colour.look import matte_colours
 from drawstring.core.errors import DrawstringError
@@ -27,11 +28,12 @@ from drawstring.core.passes.hashed import (
     name_set_of,
     shares_of,
 )
-from drawstring.core.recipe import Recipe, available_results, find_result, in_working_space
-from drawstring.core.recipe.alpha_results import element_of
+from drawstring.core.recipe import Recipe, available_results, find_result
+from drawstring.core.recipe.alpha_steps import ELEMENT
+from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.layers import layer_fault, layer_name
-from drawstring.core.recipe.mattes import is_matte_ready, matte_inputs, matte_of, pass_for, taken
-from drawstring.core.recipe.shadows import has_ground, is_shadow_ready, shadow_inputs, shadow_of
+from drawstring.core.recipe.mattes import is_matte_ready, matte_value, pass_for, taken
+from drawstring.core.recipe.shadows import Shadow, has_ground, is_shadow_ready, shadow_value
 from drawstring.core.recipe.sources import of_view, pass_named, pass_of
 from drawstring.store import deliveries, recipes, shows
 from drawstring.store.alpha_standing import told_frames
@@ -105,13 +107,11 @@ def thing(shot_id: int, number: int, name: str, thing: str) -> Response:
     first = of_view(at.passes, "")
     one, beauty = pass_named(name, first), pass_of(Role.BEAUTY, first)
     level = max(0, min(3, (at.window.width // 480).bit_length() - 1))
-    refs = [*(one.channels if one else ()), *(beauty.channels[:3] if beauty else ())]
-    planes = in_working_space(at.planes(refs, level), at.passes, recipe)
-    covered = (
-        coverage_of(thing, [planes[ref] for ref in one.channels]) if one else np.zeros((8, 8), np.float32)
-    )
+    chains = Chains(at.passes, recipe)
+    covered = coverage_of(thing, at.of(chains.arrived(one), level)) if one else np.zeros((8, 8), np.float32)
     rows, cols = _around(covered > 0.02)
-    light = [np.asarray(planes[ref], np.float32)[rows, cols] for ref in beauty.channels[:3]] if beauty else []
+    planes = at.of(chains.arrived(beauty), level)[:3] if beauty else []
+    light = [np.asarray(plane, np.float32)[rows, cols] for plane in planes]
     shown = look(Role.BEAUTY, light) if light else np.full((*covered[rows, cols].shape, 3), 200, np.uint8)
     share = covered[rows, cols, None]
     return as_png(np.asarray(shown * share + 96 * (1 - share), np.uint8), 72)
@@ -128,11 +128,9 @@ def _kind(session: Session, shot: Shot, at: FrameHere, recipe: Recipe, place: in
     beauty = pass_of(Role.BEAUTY, first)
     if beauty is None or len(beauty.channels) < 4:
         return {"dots": [], "crops": []}
-    raw = at.planes(list(beauty.channels), 0)
-    plain = in_working_space(
-        raw, at.passes, recipe.with_knot(recipe.alpha.model_copy(update={"kinds": {}, "clamp": False}))
-    )
-    picture = np.stack([np.asarray(plain[ref], np.float32) for ref in beauty.channels], axis=-1)
+    as_it_came = recipe.with_knot(recipe.alpha.model_copy(update={"kinds": {}, "clamp": False}))
+    planes = at.of(Chains(at.passes, as_it_came).arrived(beauty), 0)
+    picture = np.stack([np.asarray(plane, np.float32) for plane in planes], axis=-1)
     samples = edge_samples(picture, most=MOST_DOTS)
     inside = samples.by_colour.sum(axis=1) / np.maximum(samples.by_alpha, 1e-6)
     telling = inside > 0.05 * max(float(np.median(inside)) if len(inside) else 0, 1e-6)
@@ -184,12 +182,8 @@ def _mattes(session: Session, shot: Shot, at: FrameHere, recipe: Recipe, place: 
     words["curve"] = _line(list(zip(steps.tolist(), bent.tolist(), strict=True)))
     if is_matte_ready(matte.name, first, recipe):
         level = 1 if at.window.width > 1200 else 0
-        planes = in_working_space(
-            at.planes(matte_inputs(matte.name, first, recipe), level), at.passes, recipe
-        )
-        moment = at.moment(level)
-        before = taken(now, planes, first, moment)
-        after = matte_of(matte.name, planes, first, recipe, moment)
+        chain = Chains(at.passes, recipe).chain()
+        before, after = at.of(taken(chain, now), level), at.of(matte_value(chain, matte.name), level)
         words |= {"before": _in_numbers(before), "after": _in_numbers(after)}
         counts, _ = np.histogram(before[(before > 0.005) & (before < 0.995)], 20, (0, 1))
         most = max(int(counts.max(initial=0)), 1)
@@ -231,8 +225,7 @@ def _shadow(session: Session, shot: Shot, at: FrameHere, recipe: Recipe, place: 
     if not is_shadow_ready(first, recipe):
         return {"proof": None}
     level = 1 if at.window.width > 1200 else 0
-    planes = in_working_space(at.planes(shadow_inputs(first, recipe), level), at.passes, recipe)
-    made = shadow_of(planes, first, recipe, at.moment(level))
+    made: Shadow = at.of(shadow_value(Chains(at.passes, recipe).chain()), level)
     words: dict[str, Any] = {
         "proof": None,
         "darkest": float(made.s.min()),
@@ -285,10 +278,8 @@ _MADE = {"kind": _kind, "mattes": _mattes, "shadow": _shadow, "stack": _stack}
 
 
 def _element(at: FrameHere, recipe: Recipe, level: int) -> Picture:
-    first = of_view(at.passes, "")
-    refs = find_result("fringes").inputs(first, recipe)  # type: ignore[union-attr]  # it is always there
-    planes = in_working_space(at.planes(refs, level), at.passes, recipe)
-    return element_of(planes, first, recipe, at.moment(level))
+    element: Picture = at.of(Chains(at.passes, recipe).chain().after(Stage.DERIVED, ELEMENT), level)
+    return element
 
 
 def _line(points: list[tuple[float, float]]) -> str:

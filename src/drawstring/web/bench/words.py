@@ -9,10 +9,13 @@ from flask import request
 from sqlalchemy.orm import Session
 
 from drawstring.core.arrivals import camera_words
+from drawstring.core.chain import PICTURE
 from drawstring.core.colour import SPACES, VIEWS
 from drawstring.core.findings import gravest_first
+from drawstring.core.pack.naming import bare_name
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import RESULTS, KnotState, available_results, result_named, space_of
+from drawstring.core.recipe.chains import Chains
 from drawstring.store import deliveries, measuring
 from drawstring.store.models import Delivery, Shot
 from drawstring.store.standing import ShotStanding, standing
@@ -29,11 +32,13 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
     frames = deliveries.frame_cells(session, delivery) if delivery else []
     usable = [frame.number for frame in frames if frame.state in ("here", "partial")]
     whole = [frame.number for frame in frames if frame.state == "here"] or usable
+    changes = bool(Chains(how.passes, how.recipe).changing)
     # What is only there to be looked at lies in the tray of the knot that makes it.
     results = [
         name
         for name in available_results(how.passes, how.recipe)
-        if (made := result_named(name)).is_packed or made.knot == knot
+        if ((made := result_named(name)).is_packed or made.knot == knot)
+        and (bare_name(name) != PICTURE or changes)
     ]
     findings = gravest_first(how.findings.get(knot, []))
     return {
@@ -100,10 +105,11 @@ def _place_in_tray(one: Pass) -> tuple[bool, int]:
 
 
 def _first_pictures(how: ShotStanding, results: list[str]) -> tuple[str, str]:
-    """Choose what lies in the well at first: the beauty, and the knot's result or the depth beside it."""
+    """Choose what lies in the well at first: the finished picture, and a result or the depth beside it."""
     names = [one.name for one in how.passes]
-    first = "beauty" if "beauty" in names else names[0] if names else ""
-    made = [name for name in results if result_named(name).is_packed]
+    beauty = "beauty" if "beauty" in names else names[0] if names else ""
+    first = PICTURE if PICTURE in results else beauty
+    made = [name for name in results if result_named(name).is_packed and name != first]
     second = made[0] if made else "depth" if "depth" in names else first
     return first, second
 

@@ -8,11 +8,13 @@ from flask import Blueprint, render_template, request
 from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response
 
+from drawstring.core.chain import PICTURE, Stage
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.passes import Role
 from drawstring.core.passes.hashed import names_in
-from drawstring.core.recipe.sources import depth_inputs, of_view, pass_of, picture_of, read_distances
-from drawstring.core.recipe.spaces import in_working_space
+from drawstring.core.recipe.chains import Chains
+from drawstring.core.recipe.pulls import distances
+from drawstring.core.recipe.sources import of_view, pass_of
 from drawstring.store import deliveries, measuring, recipes, shows
 from drawstring.store.models import Shot
 from drawstring.web.bench.changing import changed, set_settings, typed_at
@@ -111,11 +113,9 @@ def swatches_of(shot_id: int) -> str:
     found = []
     if beauty is not None:
         level = min(4, max(0, (at.window.width // 240).bit_length() - 1))
-        planes = in_working_space(
-            at.planes([*depth_inputs(passes), *beauty.channels[:4]], level), at.passes, recipe
-        )
-        read = read_distances(planes, passes, recipe.depth, at.moment(level), repair=False)
-        found = swatches(picture_of(planes, passes)[..., :3], read.z, read.nothing)
+        chain = Chains(at.passes, recipe).chain()
+        read = at.of(distances(chain, Stage.ARRIVED, repair=False), level)
+        found = swatches(at.of(chain.after(Stage.ARRIVED, PICTURE), level)[..., :3], read.z, read.nothing)
     return render_template("depth/_swatches.html", swatches=found, place=place)
 
 

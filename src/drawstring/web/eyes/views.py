@@ -15,8 +15,8 @@ from drawstring.core.eyes.settings import Came, Form
 from drawstring.core.eyes.told import pair_over_frames, parallax_over_frames
 from drawstring.core.recipe import Recipe, available_results
 from drawstring.core.recipe.eye_forms import VIEWS, form_size, goes_in_forms
+from drawstring.core.recipe.eye_steps import focal_px
 from drawstring.core.recipe.pair_views import pair_fault
-from drawstring.core.recipe.pairs import focal_px
 from drawstring.core.recipe.sources import depth_inputs, depth_pass, of_view
 from drawstring.store import measuring, shows
 from drawstring.store.eyes_standing import eye_width, told_eyes

@@ -11,6 +11,7 @@ from drawstring.core.pack import Compression, StoredType
 from drawstring.core.pack.form import (
     AlphaKind,
     Also,
+    Beauty,
     Files,
     LineOrder,
     Parts,
@@ -19,6 +20,7 @@ from drawstring.core.pack.form import (
     Style,
     Tiling,
 )
+from drawstring.core.recipe.finished import said_of_plain_channels
 from drawstring.core.recipe.profile_checks import asked_settings
 from drawstring.runs.planning import file_names_of, notes_for
 from drawstring.store import deliveries, profiles
@@ -47,11 +49,13 @@ def pack_words(session: Session, shot: Shot) -> dict[str, Any]:
     return {
         "drawn": draw_map(how),
         "choices": {
-            "compression": list(Compression), "style": list(Style), "files": list(Files),
+            "beauty": list(Beauty), "compression": list(Compression),
+            "style": list(Style), "files": list(Files),
             "parts": list(Parts), "tiling": list(Tiling), "line_order": list(LineOrder),
             "reach": list(Reach), "alpha": list(AlphaKind),
             "also": list(Also), "picture_file": list(PictureFile), "view": [View(name) for name in VIEWS],
         },
+        "plain_channels": said_of_plain_channels(how.passes, how.recipe),
         "types": list(StoredType),
         "profiles": profiles.profiles_of(shot.show),
         "asked": asked_settings(pack.profile, how.passes, how.recipe) if pack.profile else {},

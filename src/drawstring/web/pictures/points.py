@@ -7,8 +7,8 @@ import numpy as np
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.passes import Role
 from drawstring.core.recipe import Recipe
+from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.sources import depth_inputs, of_view, pass_of, read_distances
-from drawstring.core.recipe.spaces import in_working_space
 from drawstring.web.pictures.views import FrameHere
 
 REGION = 2
@@ -92,8 +92,8 @@ def colour_at(at: FrameHere, recipe: Recipe, row: int, col: int) -> str:
             why="Nothing was changed.",
             remedy="Type the colour, or correct a pass's role in Arrivals.",
         )
-    planes = in_working_space(at.planes(list(beauty.channels[:3]), 0), at.passes, recipe)
-    light = [np.asarray(planes[ref], np.float32)[_around(row, col)] for ref in beauty.channels[:3]]
+    planes = at.of(Chains(at.passes, recipe).arrived(beauty), 0)[:3]
+    light = [np.asarray(plane, np.float32)[_around(row, col)] for plane in planes]
     return " ".join(f"{max(0.0, float(np.median(one))):.5g}" for one in light)
 
 

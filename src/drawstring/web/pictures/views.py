@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from drawstring.core.camera import Moment, moment_of
+from drawstring.core.chain import Value, Work, channels_of
 from drawstring.core.colour import bake, look
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.io.facts import ChannelRef, FileFacts, Window
@@ -23,12 +24,12 @@ from drawstring.core.recipe import (
     available_results,
     change,
     find_result,
-    in_working_space,
     result_named,
 )
+from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.eye_results import needs_whole
 from drawstring.core.recipe.pictures import light_among, picture, picture_inputs, proxy
-from drawstring.core.recipe.sources import depth_pass, of_view, read_distances
+from drawstring.core.recipe.sources import depth_pass, of_view, pass_named, read_distances
 from drawstring.core.units import say_length
 from drawstring.store import deliveries, recipes, shows
 from drawstring.store.models import Shot
@@ -86,21 +87,20 @@ def thumb(shot_id: int, number: int, name: str) -> Response:
     level = min(MAX_LEVEL, max(0, (at.window.width // wide).bit_length() - 1))
     if needs_whole(name, recipe, (at.display.width, at.display.height), level):
         level = 0
-    planes = in_working_space(at.planes(picture_inputs(name, passes, recipe), level), passes, recipe)
-    result = find_result(name)
-    if result is not None:
-        made = list(result.compute(planes, passes, recipe, at.moment(level)))
-        if name.endswith("shadow_layer"):
+    planes = at.of(Chains(passes, recipe).own(name), level)
+    one, result = pass_named(name, passes), find_result(name)
+    if one is not None:
+        role = one.role
+    else:
+        assert result is not None, name
+        if result.is_dark:
             # Black on black would show nothing.
-            made = [light + (1 - made[3]) * np.float32(0.5) for light in made[:3]]
+            planes = [light + (1 - planes[3]) * np.float32(0.5) for light in planes[:3]]
         role = Role.BEAUTY if result.is_light else Role.OTHER
         if result.is_signed:
-            made = [0.5 + 0.5 * made[0] / max(float(np.abs(made[0]).max(initial=0)), 1e-3)]
-    else:
-        one = next(one for one in passes if one.name == name)
-        made, role = [planes[ref] for ref in one.channels], one.role
+            planes = [0.5 + 0.5 * planes[0] / max(float(np.abs(planes[0]).max(initial=0)), 1e-3)]
     # The address carries the delivery's and the recipe's digest, so the browser may keep it.
-    return as_png(look(role, made), wide)
+    return as_png(look(role, planes), wide)
 
 
 def as_png(shown: NDArray[np.uint8], wide: int) -> Response:
@@ -143,25 +143,25 @@ def values(shot_id: int, number: int) -> dict[str, Any]:
     refs = [ref for one in passes for ref in one.channels]
     planes = house().frames.planes(at.files, refs, window=window, level=0, is_light=False, display=at.display)
     here: dict[ChannelRef, Any] = {ref: plane[row : row + 1, col : col + 1] for ref, plane in planes.items()}
-    here = dict(in_working_space(here, passes, recipe))
+    # As they arrive: what is moved later lies elsewhere in the picture.
+    pulled = Chains(passes, recipe)
+    moment = at.moment(0, Window(x, y, x, y))
+    pixel = Work(here, moment)
     told = [
         {
             "name": one.name,
-            "values": _words(one, [here[ref][0, 0] for ref in one.channels], unit),
+            "values": _words(one, [plane[0, 0] for plane in pixel.of(pulled.arrived(one))], unit),
         }
         for one in passes
     ]
-    moment = at.moment(0, Window(x, y, x, y))
-    for name in available_results(passes, recipe):
+    for name in [] if pulled.moves else available_results(passes, recipe):
         result = result_named(name)
-        if (
-            result.is_light
-            or not result.is_pointwise
-            or not all(ref in here for ref in result.inputs(passes, recipe))
-        ):
+        if result.is_light or not result.is_pointwise:
             continue  # what depends on its neighbours is read from the picture that is shown
-        made = result.compute(here, passes, recipe, moment)
-        told.append({"name": name, "values": " ".join(_number(plane[0, 0]) for plane in made)})
+        described = pulled.own(name)
+        if not all(ref in here for ref in channels_of([described])):
+            continue
+        told.append({"name": name, "values": " ".join(_number(plane[0, 0]) for plane in pixel.of(described))})
     first, distance = of_view(passes, ""), None
     if depth_pass(first) is not None:
         read = read_distances(here, first, recipe.depth, moment, repair=False)
@@ -208,6 +208,10 @@ class FrameHere:
                     self.files, some, window=self.window, level=level, is_light=is_light, display=self.display
                 )
         return read
+
+    def of(self, wanted: Value, level: int) -> Any:
+        """Work out what is described, at a proxy level."""
+        return Work(self.planes(channels_of([wanted]), level), self.moment(level)).of(wanted)
 
     def lies(self, shape: tuple[int, ...], level: int) -> tuple[Window, Window]:
         """Give window and display of a made picture: the frame's own, but for one of another size."""

@@ -1,0 +1,1 @@
+"""How a shot's picture is made: stage by stage."""
