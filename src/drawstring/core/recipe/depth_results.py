@@ -35,10 +35,6 @@ def _normalised(chain: Chain) -> Value:
     return value("normalised", make, distances(chain, Stage.DOUBLED), of=depth)
 
 
-def _read_otherwise(passes: Sequence[Pass], recipe: Recipe) -> bool:
-    return is_depth_ready(passes, recipe) and not is_as_it_came(recipe.depth)
-
-
 def _distance(chain: Chain) -> Value:
     def make(at: Moment, here: Distances) -> list[Plane]:
         return [np.where(here.nothing, np.float32(np.inf), here.z)]
@@ -86,7 +82,8 @@ DEPTH_RESULTS = (
     ),
     # As a pass of its own only where it is not just what arrived; scripts look at it in any case.
     _of_depth(
-        "distance", suffixes=("Z",), is_ready=_read_otherwise, tap=_distance, is_distance=True, is_extra=True
+        "distance", suffixes=("Z",), is_ready=is_depth_ready, tap=_distance, is_distance=True, is_extra=True,
+        is_offered=lambda recipe: not is_as_it_came(recipe.depth),
     ),
     _of_depth("depth_edges", suffixes=("V",), is_ready=is_depth_ready, tap=_edges, is_packed=False),
 )  # fmt: skip

@@ -13,6 +13,10 @@ RGB = ("R", "G", "B")
 RGBA = ("R", "G", "B", "A")
 
 
+def _always(recipe: Recipe) -> bool:
+    return True
+
+
 @dataclass(frozen=True)
 class Result:
     """Something a knot makes.
@@ -52,6 +56,9 @@ class Result:
         happened to the picture since.
     is_dark : bool
         Whether it is black with coverage, to be looked at before something bright.
+    is_offered : callable of (recipe)
+        Whether it tells anything new, so that it lies in the tray and goes out; else it is there for whoever
+        asks for it by name.
     """
 
     name: str
@@ -70,6 +77,7 @@ class Result:
     is_of_pair: bool = False
     likeness: str = ""
     is_dark: bool = False
+    is_offered: Callable[[Recipe], bool] = _always
 
     @property
     def how(self) -> How:

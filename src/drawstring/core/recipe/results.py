@@ -72,7 +72,11 @@ def available_results(passes: Sequence[Pass], recipe: Recipe) -> dict[str, tuple
         for name in names
         if not result_named(name).is_of_pair
     ]
-    return {name: result_named(name).suffixes for name in names if is_ready(name, passes, recipe)}
+    return {
+        name: result.suffixes
+        for name in names
+        if (result := result_named(name)).is_offered(recipe) and is_ready(name, passes, recipe)
+    }
 
 
 def is_sent(name: str, recipe: Recipe) -> bool:
