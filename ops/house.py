@@ -43,8 +43,8 @@ def start(installation: Installation) -> None:
     _run([*shell, "migrate"])
     timed("Tables are in today's form", since)
     since = time.monotonic()
-    _run([*shell, "demo"])
-    timed("Demo show “Tidewrack” is there", since)
+    _run([*shell, "demo", "--first"])
+    timed("The first shot of the demo show “Tidewrack” is there", since)
     if not installation.client_inboxes:
         _keep_inbox(installation, var, shell)
     if not served:
@@ -52,6 +52,10 @@ def start(installation: Installation) -> None:
         process = _begin(var, "serve", [*shell, "serve"])
         _await_page(address, process, var / "log" / "serve.log")
         timed("Pages and engine are up", since)
+    # As in life: shots come in one after the other, while people work on those that are there.
+    if not _living(var / "run" / "demo.pid"):
+        _begin(var, "demo", [*shell, "demo"])
+        print("  The other shots are rendered behind it and arrive on the board", flush=True)
     print(f"\nDrawstring is ready ({time.monotonic() - began:.0f} s): {address}", flush=True)
 
 
@@ -93,7 +97,12 @@ def _begin(var: Path, name: str, command: list[str]) -> subprocess.Popen[bytes]:
 
 def stop(installation: Installation) -> None:
     """End pages, engine, inbox and database, where they run."""
-    for name, says in (("serve", "Pages and engine are down"), ("inbox", "The client's inbox is down")):
+    ends = {
+        "demo": "The demo's renderer is down",
+        "serve": "Pages and engine are down",
+        "inbox": "The client's inbox is down",
+    }
+    for name, says in ends.items():
         pid_file = Path(installation.var) / "run" / f"{name}.pid"
         pid = _living(pid_file)
         if pid:

@@ -1,48 +1,78 @@
-"""The demo show from the shell: rendered by the stand-in renderer and accepted."""
+"""The demo show from the shell: rendered by the stand-in renderer and accepted, shot by shot."""
 
 from __future__ import annotations
 
 import os
 
 import click
+from sqlalchemy.orm import Session
 
 from drawstring.cli.common import main, opened
 from drawstring.cli.waiting import scanned
 from drawstring.core.errors import MissingError
 from drawstring.installation import Installation
+from drawstring.standins.tidewrack import FAULTS, FPS, SHOTS, DemoShot, make_faults, render_show
 from drawstring.store import deliveries, recipes, scans, shows
+from drawstring.store.models import Show
+
+CODE = "Tidewrack"
 
 
 @main.command("demo")
-@click.option("--width", default=960, help="Of the frames, in pixels.")
-@click.option("--frames", type=int, help="Of each shot, where other than the show has.")
+@click.option("--width", default=960, envvar="DRAWSTRING_DEMO_WIDTH", help="Of the frames, in pixels.")
+@click.option(
+    "--frames", type=int, envvar="DRAWSTRING_DEMO_FRAMES", help="Of each shot, where other than the show has."
+)
+@click.option("--first", is_flag=True, help="Only the first shot; the others are on the board, and wait.")
 @click.pass_obj
-def demo(installation: Installation, width: int, frames: int | None) -> None:
+def demo(installation: Installation, width: int, frames: int | None, first: bool) -> None:
     """Render the demo show with the stand-in renderer and accept its shots, where that was not done yet."""
-    from drawstring.standins.tidewrack import FAULTS, FPS, SHOTS, make_faults, render_show
-
     folder = os.path.join(installation.root_list[0], "tidewrack")
-    with click.progressbar(length=1, label="  Rendering the demo show", show_pos=True) as bar:
-        for done, total in render_show(folder, width=width, height=width * 9 // 16, frames=frames):
-            bar.length = total
-            bar.update(done - bar.pos)
+    with opened(installation) as session:
+        _plan(session)
+    for shot in SHOTS[:1] if first else SHOTS:
+        with click.progressbar(length=1, label=f"  Rendering {shot.code}", show_pos=True) as bar:
+            height = width * 9 // 16
+            for done, total in render_show(
+                folder, shots=(shot,), width=width, height=height, samples=3, frames=frames
+            ):
+                bar.length = total
+                bar.update(done - bar.pos)
+        _arrive(installation, folder, shot)
+    if first:
+        return
     faults = os.path.join(installation.root_list[0], FAULTS)
     make_faults(faults)
-    found = scanned(installation, folder)
-    by_code = {one.shot: one for one in reversed(found.candidates)}
     with opened(installation) as session:
-        try:
-            show = shows.find_show(session, "Tidewrack")
-        except MissingError:
-            show = shows.make_show(session, "Tidewrack", title="Tidewrack", fps=FPS)
-        have = {shot.code for shot in show.shots}
-        for one in SHOTS:
-            if one.code not in have:
-                shot = shows.make_shot(session, show, one.code, title=one.title)
-                deliveries.accept(session, shot, by_code[one.code], by="demo")
-                for name, value in one.settled:
-                    recipes.set_values(session, shot, {name: value}, by="demo")
-                for knot in dict.fromkeys(name.partition(".")[0] for name, _ in one.settled):
-                    recipes.settle(session, shot, knot, by="demo")
+        show = shows.find_show(session, CODE)
         if not scans.recent(session, show):
             scans.ask(session, show, os.path.realpath(faults))
+
+
+def _plan(session: Session) -> Show:
+    """Make the show and its shots, as they are known before anything is rendered."""
+    try:
+        show = shows.find_show(session, CODE)
+    except MissingError:
+        show = shows.make_show(session, CODE, title=CODE, fps=FPS)
+    have = {shot.code for shot in show.shots}
+    for shot in SHOTS:
+        if shot.code not in have:
+            shows.make_shot(session, show, shot.code, title=shot.title)
+    return show
+
+
+def _arrive(installation: Installation, folder: str, made: DemoShot) -> None:
+    """Accept a shot's delivery and settle what is settled from the start, unless it has one."""
+    with opened(installation) as session:
+        show = shows.find_show(session, CODE)
+        shot = next(one for one in show.shots if one.code == made.code)
+        if shot.delivery is not None:
+            return
+        found = scanned(installation, os.path.join(folder, made.code))
+        candidate = next(one for one in found.candidates if one.shot == made.code)
+        deliveries.accept(session, shot, candidate, by="demo")
+        for name, value in made.settled:
+            recipes.set_values(session, shot, {name: value}, by="demo")
+        for knot in dict.fromkeys(name.partition(".")[0] for name, _ in made.settled):
+            recipes.settle(session, shot, knot, by="demo")

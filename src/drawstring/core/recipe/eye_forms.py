@@ -46,7 +46,7 @@ VIEWS = ("left", "right")
 def form_size(form: Form, recipe: Recipe, width: int, height: int) -> tuple[int, int]:
     """Give the width and height of a form's file from those of an eye as it is shown."""
     if form is Form.FLAT:
-        return flat_size(width)
+        return flat_size(width, recipe.eyes.look_field)
     if recipe.eyes.is_squeezed and recipe.eyes.own_pixels:
         if _is_whole_of(form, recipe):
             return width, height

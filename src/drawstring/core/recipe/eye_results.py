@@ -5,6 +5,7 @@ None of them goes into the shot's own file: forms are written beside it (`eye_fo
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from typing import Any
 
@@ -103,17 +104,28 @@ def display_of_linear(light: Picture) -> Picture:
     return np.where(held <= 0.0031308, held * 12.92, 1.055 * held ** (1 / 2.4) - 0.055).astype(np.float32)
 
 
-def flat_size(width: int) -> tuple[int, int]:
-    """Give the size of a flat view out of an all-round picture of some width: half of it, 16:9, even."""
-    wide = max(2, width // 4 * 2)
-    return wide, max(2, wide * 9 // 32 * 2)
+def flat_size(width: int, field_degrees: float) -> tuple[int, int]:
+    """Give the size of a flat view out of an all-round picture of some width: 16:9, even.
+
+    As many pixels to a degree in its middle as the picture has: no more could be sharp.
+
+    Examples
+    --------
+    >>> flat_size(4096, 80)
+    (1094, 614)
+    """
+    wide = 2 * math.tan(math.radians(field_degrees) / 2) * width / (2 * math.pi)
+    half = max(1, round(wide / 2))
+    return 2 * half, max(2, half * 9 // 16 * 2)
 
 
 def flat_sight_of(recipe: Recipe, shape: tuple[int, ...], at: Moment) -> Sight:
     """Give where a flat view looks."""
     now = recipe.eyes.at(at.frame)
     turn = turn_of(now.look_yaw, now.look_pitch)
-    return flat_view(flat_size(shape[1]), (shape[1], shape[0]), turn, now.look_field, threads=at.threads)
+    # One size for all frames, also where the angle is keyed.
+    size = flat_size(shape[1], recipe.eyes.look_field)
+    return flat_view(size, (shape[1], shape[0]), turn, now.look_field, threads=at.threads)
 
 
 def _of_pair(name: str, suffixes: tuple[str, ...], tap: Tap, **how: Any) -> Result:

@@ -99,6 +99,8 @@ class View:
     is_thrifty : bool
         Whether a pixel whose opposite corners meet one surface is content with these two samples.
         An open lens always takes all.
+    is_denoised : bool
+        Whether grain is taken out of what few samples tell badly. An open lens blurs it away by itself.
     """
 
     width: int
@@ -109,6 +111,7 @@ class View:
     samples: int = 2
     lamps: tuple[int, ...] | None = None
     is_thrifty: bool = True
+    is_denoised: bool = True
 
     @property
     def data_window(self) -> Window:

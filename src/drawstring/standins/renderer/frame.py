@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drawstring.standins.renderer import trace
-from drawstring.standins.renderer.camera import Camera, View
+from drawstring.standins.renderer.camera import LATLONG, Camera, View
+from drawstring.standins.renderer.denoise import smoothed
 from drawstring.standins.renderer.scene import PackedScene
 
 RANKS = 4
@@ -27,12 +28,15 @@ class RenderedFrame:
         Exactly `(dd + di) * dc + (sd + si) * sc + emission + environment` of the stored planes, in float32.
     ids, coverage : (H, W, RANKS) int16 and float32
         Objects of a pixel (-1 none), the most covering first, and their share of it.
+    noisy : (H, W, 4) float32, premultiplied
+        The beauty before its grain was taken out.
     """
 
     planes: dict[str, NDArray[np.floating]]
     beauty: NDArray[np.float32]
     ids: NDArray[np.int16]
     coverage: NDArray[np.float32]
+    noisy: NDArray[np.float32]
 
 
 def render(
@@ -53,7 +57,7 @@ def render(
     window = view.data_window
     height, width = window.height, window.width
     light = np.zeros((height, width, trace.LIGHT), np.float32)
-    point = np.zeros((height, width, 7), np.float32)
+    point = np.zeros((height, width, 8), np.float32)
     samples = np.zeros((height, width, view.samples**2), np.int16)
     lamps = scene.lamps if view.lamps is None else scene.lamps[list(view.lamps)]
     trace.trace_rows(
@@ -62,6 +66,10 @@ def render(
         np.array([window.x_min, window.y_min]), np.array([0, height]), view.samples, seed,
         light, point, samples,
     )  # fmt: skip
+    noisy = beauty_of(_components(light), light[..., trace.COVERAGE])
+    ids, coverage = ranked(samples)
+    if view.is_denoised and not camera.stop:
+        _denoise(light, point, np.array(camera.through(view.eye)[0].position), view)
     planes = _components(light)
     depth = point[..., 0]
     planes["depth.Z"] = np.where(np.isfinite(depth), depth, np.float32(nothing))
@@ -70,8 +78,19 @@ def render(
         planes[f"normal.{axis}"] = point[..., 4 + i].astype(np.float16)
     planes["occlusion.V"] = light[..., trace.OCCLUSION].astype(np.float16)
     planes["shadow.V"] = light[..., trace.SHADOW].astype(np.float16)
-    ids, coverage = ranked(samples)
-    return RenderedFrame(planes, beauty_of(planes, light[..., trace.COVERAGE]), ids, coverage)
+    return RenderedFrame(planes, beauty_of(planes, light[..., trace.COVERAGE]), ids, coverage, noisy)
+
+
+def _denoise(
+    light: NDArray[np.float32], point: NDArray[np.float32], eye: NDArray[np.float64], view: View
+) -> None:  # fmt: skip
+    """Take the grain out of light from surroundings, before its colour, and out of occlusion."""
+    colour = np.maximum(light[..., trace.DC : trace.DC + 3], 1e-4)
+    sent = light[..., trace.DI : trace.DI + 3] / colour
+    open_ = light[..., trace.OCCLUSION : trace.OCCLUSION + 1]
+    calm = smoothed(np.concatenate([sent, open_], axis=-1), point, eye, wraps=view.projection == LATLONG)
+    light[..., trace.DI : trace.DI + 3] = calm[..., :3] * colour
+    light[..., trace.OCCLUSION] = calm[..., 3]
 
 
 def _components(light: NDArray[np.float32]) -> dict[str, NDArray[np.floating]]:

@@ -162,7 +162,7 @@ def trace_rows(
     side : int, samples along one side of a pixel
     seed : int, of this frame
     light : (H, W, LIGHT) float32, written: mean light and weighted colours
-    point : (H, W, 7) float32, written: axis depth, position, normal of the nearest sample
+    point : (H, W, 8) float32, written: axis depth, position, normal and object of the nearest sample
     ids : (H, W, side * side) int16, written: object of each sample, -1 for none
     """
     width = light.shape[1]
@@ -239,6 +239,7 @@ def trace_rows(
                     point[row, col, 4] = nx
                     point[row, col, 5] = ny
                     point[row, col, 6] = nz
+                    point[row, col, 7] = s[1]
                 paint = paints[int(s[2])]
                 cr, cg, cb = _paint(paint, s, y)
                 if found != asked or view[17] > 0.0:
@@ -307,3 +308,4 @@ def trace_rows(
                 light[row, col, i] = total[i] / taken
             if nearest == FAR:
                 point[row, col, 0] = np.inf
+                point[row, col, 7] = -1

@@ -27,15 +27,21 @@ def write_frame(
     fps: float,
     compression: str = "rle",
     has_assets: bool = False,
+    has_noisy: bool = False,
 ) -> int:
     """Write every pass of a frame; give the bytes written.
 
     Camera attributes are OpenEXR's own (`worldToCamera`, `pinholeFocalLength`, `sensorOverallDimensions`);
     scene unit, kind of depth and clip planes, which it does not define, are plain attributes. `has_assets`
-    adds a second set of names, of what each object is one of.
+    adds a second set of names, of what each object is one of; `has_noisy` the picture before its grain was
+    taken out.
     """
     channels = {letter: np.ascontiguousarray(frame.beauty[..., i]) for i, letter in enumerate("RGBA")}
     channels |= frame.planes
+    if has_noisy:
+        channels |= {
+            f"noisy.{letter}": frame.noisy[..., i].astype(np.float16) for i, letter in enumerate("RGB")
+        }
     channels |= name_planes(objects, frame.ids, frame.coverage)
     header = name_header(objects)
     if has_assets:

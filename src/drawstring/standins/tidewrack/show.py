@@ -64,6 +64,10 @@ class DemoShot:
     """Whether it is rendered through two eyes, a sequence to each."""
     is_round: bool = False
     """Whether it shows all directions."""
+    has_noisy: bool = False
+    """Whether the picture before its grain was taken out comes along."""
+    wider: int = 1
+    """How many times as wide as the show's frames its own are."""
 
     @property
     def sequences(self) -> tuple[str, ...]:
@@ -166,6 +170,7 @@ SHOTS = (
         ),
         has_eyes=True,
         is_round=True,
+        wider=3,
     ),
     DemoShot(
         "TW080",
@@ -181,6 +186,7 @@ SHOTS = (
             ("alpha.mattes.add", "models"),
             ("alpha.mattes.1.names", "model_*"),
         ),
+        has_noisy=True,
     ),
 )
 
@@ -252,6 +258,7 @@ def _render_one(shot: DemoShot, of: str, i: int, path: str, width: int, height: 
         _packed[shot.code, of] = (made, made.packed(hidden=() if beside else shot.hidden))
     scene, packed = _packed[shot.code, of]
     camera = (beside or shot).camera(i / max(1, shot.frames - 1))
+    width, height = width * shot.wider, height * shot.wider
     view = View(width, height, samples=samples, eye={"left": -1.0, "right": 1.0}.get(of, 0.0))
     if shot.is_round:
         view = replace(view, height=width // 2, projection=LATLONG)
@@ -270,4 +277,5 @@ def _render_one(shot: DemoShot, of: str, i: int, path: str, width: int, height: 
             view=view,
             fps=FPS,
             has_assets=bool(shot.beside),
+            has_noisy=shot.has_noisy,
         )
