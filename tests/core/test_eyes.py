@@ -88,7 +88,8 @@ def bell():
 
 
 def eye_of(packed, camera, eye, samples=3):
-    view = View(W, H, eye=eye, samples=samples, is_thrifty=False)
+    # Grain tells how near two renders of one thing can be at all.
+    view = View(W, H, eye=eye, samples=samples, is_thrifty=False, is_denoised=False)
     frame = render(packed, camera, view, seed=5 + int(eye))
     return frame, camera_of(dict(_said(camera, view, 24)))
 
@@ -146,7 +147,7 @@ def test_a_made_eye_is_what_the_renderer_sees_there():
     )
     apart = np.stack([made.light(colour[..., c], threads=2) for c in range(3)], -1) - meant
     assert psnr(apart[seen]) > 35 and psnr(apart[seen]) > psnr((colour - meant)[seen]) + 10
-    view = View(W, H, eye=1.0, samples=4, is_thrifty=False)
+    view = View(W, H, eye=1.0, samples=4, is_thrifty=False, is_denoised=False)
     again = np.clip(render(packed, camera, view, seed=99).beauty, 0, 1)
     light = np.clip(np.stack([made.light(left.beauty[..., c]) for c in range(4)], -1), 0, 1)
     true = np.clip(right.beauty, 0, 1)

@@ -215,7 +215,8 @@ def test_a_turned_all_round_pair_keeps_depth_true(session, sources, accepted, tm
     carry_out_here(session, run)
     assert run.state == "done", [frame.fault for frame in run.frames]
     for eye in ("left", "right"):
-        assert off_by(os.path.join(run.folder, f"TW050_v001_eye_{eye}.1002.exr")) < 1
+        # Pixels are a third as wide as in the other shots.
+        assert off_by(os.path.join(run.folder, f"TW050_v001_eye_{eye}.1002.exr")) < 3
     with OpenEXR.File(os.path.join(run.folder, "TW050_v001_flat_right.1002.exr")) as file:
         said = dict(file.header())
     assert "envmap" not in said
@@ -229,15 +230,26 @@ def test_a_turned_all_round_pair_keeps_depth_true(session, sources, accepted, tm
         planes_of(sources / "tidewrack" / "TW050" / "v001" / f"TW050_{eye}_v001.1002.exr")
         for eye in ("left", "right")
     )
-    wide, high = WIDTH, WIDTH // 2
-    assert got["R"].shape == (2 * high, wide)
+    high, wide = left["R"].shape
+    assert wide == 3 * WIDTH and got["R"].shape == (2 * high, wide)
     # A quarter round is a move by whole columns.
     assert np.array_equal(got["depth.Z"][:high], np.roll(left["depth.Z"], -wide // 4, axis=1))
     assert np.allclose(got["G"][high:], np.roll(right["G"], -wide // 4, axis=1), atol=1e-4)
     flat = planes_of(os.path.join(run.folder, "TW050_v001_flat_left.1002.exr"))
-    assert flat["R"].shape[1] == wide // 2
-    with OpenEXR.File(os.path.join(run.folder, f"TW050_v001.{1002}.exr")) as file:
+    # As many pixels to a degree in its middle as the picture has: 80 degrees of it.
+    assert flat["R"].shape[1] == pytest.approx(wide / np.pi * np.tan(np.radians(40)), abs=2)
+    # The shot's own file has the geometry that everything goes out with, and its cameras say so.
+    own = os.path.join(run.folder, f"TW050_v001.{1002}.exr")
+    with (
+        OpenEXR.File(own) as file,
+        OpenEXR.File(str(sources / "tidewrack" / "TW050" / "v001" / "TW050_left_v001.1002.exr")) as came,
+    ):
         assert "LATLONG" in str(file.header()["envmap"])
+        looked, looks = (
+            np.linalg.inv(np.reshape(one.header()["worldToCamera"], (4, 4))[:3, :3]) for one in (came, file)
+        )
+    np.testing.assert_array_equal(planes_of(own)["depth.Z"], np.roll(left["depth.Z"], -wide // 4, axis=1))
+    np.testing.assert_allclose(-looks[2], looked[0], atol=1e-5, err_msg="ahead is what was at the right")
 
 
 def test_parallax_of_two_sequences_follows_their_cameras(session, sources, accepted):
@@ -316,3 +328,25 @@ def test_half_sizes_keep_their_own_pixels_and_parallax_goes_out(session, sources
         closed = 0.065 * WIDTH * 32 / 36 * (1 / 4.2 - 1 / z)
         apart = np.abs(out["parallax"]["parallax.V"] - closed)
         assert out["parallax"]["parallax_known.V"].mean() > 0.97 and (apart <= 1).mean() > 0.9
+
+
+def test_each_part_says_its_own_camera_and_view(session, sources, accepted, tmp_path):
+    shot = accepted(
+        sources / "tidewrack" / "TW040", "TW040", sources, pack__parts="a part for each view", eyes__shift="8"
+    )
+    recipes.settle(session, shot, "eyes")
+    run = plan_run(session, shot, output=str(tmp_path / "packages"))
+    carry_out_here(session, run)
+    assert run.state == "done", [frame.fault for frame in run.frames]
+    folder = sources / "tidewrack" / "TW040" / "v001"
+    with OpenEXR.File(os.path.join(run.folder, "TW040_v001.1002.exr")) as file:
+        parts = {str(part.header["view"]): dict(part.header) for part in file.parts}
+    assert len(parts) == 2
+    for sign, (view, said) in zip((1, -1), sorted(parts.items()), strict=True):
+        with OpenEXR.File(str(folder / f"TW040_{view}_v001.1002.exr")) as came:
+            own = dict(came.header())
+        np.testing.assert_allclose(said["worldToCamera"], own["worldToCamera"], atol=1e-6)
+        # Moving the picture by four pixels moves where the middle of the film looks, of each eye its own way.
+        film = own["sensorOverallDimensions"][0] / own["pinholeFocalLength"]
+        moved = own["screenWindowCenter"][0] + sign * 4 / WIDTH * film
+        assert said["screenWindowCenter"][0] == pytest.approx(moved, abs=1e-6), view

@@ -25,6 +25,7 @@ from drawstring.core.pack.odd import odd_values
 from drawstring.core.pack.storing import Stowed
 from drawstring.core.passes import COLOUR_ROLES, LIT_ROLES, Role
 from drawstring.core.recipe import OutputPlan, compute, plan_outputs, result_named, space_of
+from drawstring.core.recipe.eye_cameras import view_camera_said
 from drawstring.core.recipe.eye_forms import form_files, plan_forms
 from drawstring.core.recipe.loose_files import loose_files
 from drawstring.core.recipe.packed_files import compression_of_forms, packed_files
@@ -103,7 +104,8 @@ def _make(plan: RunPlan, task: FrameTask, log: FrameLog) -> tuple[dict[str, Any]
         def put_together(back: Back) -> Mapping[str, Any]:
             return recompose(stowed, back, Work(pixels, at), outputs.chains)
 
-        own = _write_own(writer, task, stowed, told, put_together)
+        camera_of = partial(view_camera_said, chains=outputs.chains, at=at)
+        own = _write_own(writer, task, stowed, told, put_together, camera_of)
     told_of_values = {
         "held_at_half_limit": {one.name: stowed[one].held for one in stowed if stowed[one].held},
         "rounded": {one.name: stowed[one].rounded for one in stowed if stowed[one].rounded},
@@ -140,6 +142,7 @@ def _write_own(
     stowed: Mapping[OutputChannel, Stowed],
     told: list[dict[str, Any]],
     put_together: Callable[[Back], Mapping[str, Any]],
+    camera_of: Callable[[str], Mapping[str, Any]],
 ) -> dict[str, Any]:
     """Write the frame's file, after those of single passes, which are added to `told`."""
     plan, part = writer.plan, writer.source
@@ -150,6 +153,7 @@ def _write_own(
         display=part.display_window,
         default_view=next((one.view for one in plan.passes if "." not in one.name and one.view), ""),
         data=_of_data({channel.source for channel in stowed}, plan),
+        camera_of=camera_of,
     )
     names = {of_pass: plan.name_of(task, of_pass) for of_pass in packed}
     asked = asked_back(list(stowed), writer.outputs.chains)

@@ -189,6 +189,10 @@ class Chains:
         """Whether the finished picture is another one than the beauty as it came."""
         return bool(self.changing)
 
+    def is_placed(self, view: str) -> bool:
+        """Whether a view's pictures lie elsewhere in the shot's own file than they came."""
+        return self._moves(self.own_chains(view))
+
     @cached_property
     def moves(self) -> bool:
         """Whether pixels of the shot's own file lie elsewhere than they came."""

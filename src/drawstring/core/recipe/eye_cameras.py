@@ -14,6 +14,7 @@ from drawstring.core.eyes.settings import Came, Edge, EyesSettings
 from drawstring.core.eyes.sphere import turn_of
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
+from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.pair_views import views_of_pair
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.sources import of_view, pass_of
@@ -83,6 +84,41 @@ def packed_camera_said(passes: Sequence[Pass], recipe: Recipe, at: Moment) -> di
     """
     said = camera_said(0, passes, recipe, at)
     return {**said, "envmap": None, "drawstring.eyes.envmap": "latlong"} if recipe.eyes.is_round else said
+
+
+def view_camera_said(view: str, chains: Chains, at: Moment) -> dict[str, Any]:
+    """Give what a part of one view says of its camera, where that is not what the shot's own file says.
+
+    Parameters
+    ----------
+    view : str
+        Empty for the default one.
+    chains : Chains
+        What the part's pictures were pulled from.
+    """
+    passes, recipe = chains.passes, chains.recipe
+    subject = chains.own_chains(view)[0].subject
+    moves = chains.is_placed(view)
+    if not view and not moves:
+        return {}
+    if moves or subject.side is not None:
+        said = camera_said(subject.side or 0, passes, recipe, at)
+    else:
+        camera = _camera(view, passes, at)
+        matrix = camera.world_to_camera
+        said = {
+            "pinholeFocalLength": camera.focal_mm,
+            "worldToCamera": list(matrix) if matrix is not None else None,
+            "screenWindowCenter": [camera.shift, 0.0] if camera.shift else None,
+        }
+    camera = _camera(view, passes, at)
+    if view:
+        shown = at.place.display if at.place else None
+        film = camera.filmback_mm
+        high = film * shown.height / shown.width if film and shown else None
+        said["sensorOverallDimensions"] = [film, high] if high else None
+        said["envmap"] = "LATLONG" if camera.is_latlong else None
+    return said
 
 
 def _camera(view: str, passes: Sequence[Pass], at: Moment) -> Camera:

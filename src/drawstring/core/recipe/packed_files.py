@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import Any
 
 from drawstring.core.arrays import Stored
@@ -25,6 +25,7 @@ def packed_files(
     display: Window,
     default_view: str = "",
     data: Collection[str] = (),
+    camera_of: Callable[[str], Mapping[str, Any]] = lambda view: {},
 ) -> dict[str, list[PartToWrite]]:
     """Put a frame's channels into files and parts.
 
@@ -37,6 +38,8 @@ def packed_files(
         What the view is called whose passes carry none in their names.
     data : collection of str
         Passes and results that hold no colour: a part of nothing else says so.
+    camera_of : callable of (view)
+        What a part says of its view's camera, by OpenEXR's names.
 
     Returns
     -------
@@ -50,6 +53,9 @@ def packed_files(
         to = reached((stowed[one].values for one in mine), window, display, settings.reach)
         planes: dict[str, Stored] = {one.name: cut(stowed[one].values, window, to) for one in mine}
         said: dict[str, Any] = _views_said(mine, settings, default_view)
+        # Of several views in one part the attributes are those of the default one.
+        views = [view_of(one.source) for one in mine if one.source != CONSTANT]
+        said |= camera_of("" if "" in views or not views else views[0])
         if all(one.source in data for one in mine if one.source != CONSTANT):
             said |= {"colorInteropID": DATA_ID, "chromaticities": None}
         files.setdefault(of_pass, []).append(
