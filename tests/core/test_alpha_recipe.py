@@ -5,6 +5,7 @@ import numpy as np
 import pytest
 from makers import by_name, pulled
 
+from drawstring.core.alpha import shadows
 from drawstring.core.alpha.kind_checks import check_environment, check_kinds
 from drawstring.core.alpha.kinds import AlphaKind
 from drawstring.core.alpha.matte_checks import check_mattes, check_names
@@ -22,7 +23,6 @@ from drawstring.core.recipe import (
     compute,
     plan_outputs,
     result_named,
-    shadows,
 )
 from drawstring.core.recipe.told import told_of
 

@@ -7,21 +7,21 @@ import numpy as np
 import pytest
 from makers import eyes_pulled, pulled
 
+from drawstring.core.alpha.layers import layer_fault
 from drawstring.core.alpha.stack import moved as moved_picture
 from drawstring.core.camera import Camera, Moment, Place
 from drawstring.core.chain import PICTURE, STAGES, Stage, Work, channels_of
 from drawstring.core.depth.focus import focused
 from drawstring.core.errors import MissingError, SourceError
+from drawstring.core.eyes.forms import form_files, plan_forms
 from drawstring.core.eyes.packing import First, Packing, pack
 from drawstring.core.eyes.second_eye import moved
 from drawstring.core.io.facts import ChannelRef, Window
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import KNOTS, Recipe, available_results, change, plan_outputs
 from drawstring.core.recipe.chains import Chains
-from drawstring.core.recipe.eye_forms import form_files, plan_forms
 from drawstring.core.recipe.finished import check_finished, said_of_plain_channels, stages_of
-from drawstring.core.recipe.layers import layer_fault
-from drawstring.core.recipe.steps import STEPS
+from drawstring.core.recipe.homes import steps
 
 W, H = 96, 64
 LENS = Camera(focal_mm=50, filmback_mm=36)
@@ -102,8 +102,8 @@ def test_the_order_of_stages_is_the_one_that_was_agreed():
         "arrived", "parted", "derived", "assembled", "doubled", "set", "veiled", "focused", "placed", "laid",
         "windowed", "out",
     ]  # fmt: skip
-    assert {step.knot for step in STEPS} <= {knot.name for knot in KNOTS}
-    assert len({step.stage for step in STEPS}) == len(STEPS), "a stage has one step"
+    assert {step.knot for step in steps()} <= {knot.name for knot in KNOTS}
+    assert len({step.stage for step in steps()}) == len(steps()), "a stage has one step"
     assert all(facts.is_geometry == (facts.stage in ("parted", "doubled", "placed")) for facts in STAGES)
 
 

@@ -8,14 +8,14 @@ from drawstring.core.camera import Moment
 from drawstring.core.errors import SettingError
 from drawstring.core.eyes.checks import check_arrived, check_eyes
 from drawstring.core.eyes.packing import First, Packing, pack
+from drawstring.core.eyes.pair_views import eye_views, pair_fault, says_eyes
+from drawstring.core.eyes.results import needs_whole
 from drawstring.core.eyes.settings import EyesSettings
+from drawstring.core.eyes.telling import told_eyes
 from drawstring.core.eyes.told import parallax_over_frames
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe, available_results, change
-from drawstring.core.recipe.eye_results import needs_whole
-from drawstring.core.recipe.pair_views import eye_views, pair_fault, says_eyes
-from drawstring.core.recipe.told_eyes import told_eyes
 from drawstring.standins.renderer import View, render
 from drawstring.standins.tidewrack import scenes
 

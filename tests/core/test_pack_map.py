@@ -13,10 +13,10 @@ from drawstring.core.pack.form import Compression, Reach, is_lossy
 from drawstring.core.pack.layout import compressions_of, lay_out
 from drawstring.core.pack.naming import in_view
 from drawstring.core.pack.profile import SHIPPED, Profile
+from drawstring.core.pack.profile_checks import asked_settings, check_profile, check_written
 from drawstring.core.pack.trimming import cut, reached
 from drawstring.core.passes import Role
 from drawstring.core.recipe import Recipe, available_results, change, plan_outputs
-from drawstring.core.recipe.profile_checks import asked_settings, check_profile, check_written
 
 PAIR = [
     a_pass("beauty", Role.BEAUTY, "RGBA"),

@@ -17,7 +17,7 @@ from drawstring.core.recipe import (
     Recipe,
     change,
     compute,
-    cord,
+    cord_of,
     digest_of,
     plan_outputs,
     upgraded,
@@ -149,15 +149,15 @@ def test_half_keeps_what_it_can_and_counts_what_it_holds():
 def test_knots_tell_how_they_stand():
     recipe = change(Recipe(), {"depth.near": "1", "depth.far": "9"}, scene_unit="m")
     facts = CordFacts("new", passes=4, frames=24, channels=9, scene_unit="m")
-    states = {k.name: k.state for k in cord(recipe, facts)}
+    states = {k.name: k.state for k in cord_of(recipe, facts)}
     assert states.pop("eyes") is KnotState.NOT_NEEDED and set(states.values()) == {KnotState.OPEN}
     stale = recipe.with_knot(recipe.depth.model_copy(update={"settled_on": "old"}))
-    assert cord(stale, facts)[1].state is KnotState.STALE
+    assert cord_of(stale, facts)[1].state is KnotState.STALE
     settled = recipe.with_knot(recipe.depth.model_copy(update={"settled_on": "new"}))
-    knot = cord(settled, facts)[1]
+    knot = cord_of(settled, facts)[1]
     assert (knot.state, knot.summary) == (KnotState.SETTLED, "1-9 m")
     unneeded = recipe.with_knot(recipe.depth.model_copy(update={"needed": False}))
-    assert cord(unneeded, facts)[1].is_taut
+    assert cord_of(unneeded, facts)[1].is_taut
 
 
 def test_proxies_average_light_and_keep_true_distances():

@@ -12,8 +12,8 @@ from makers import FRAMES, HEIGHT, WIDTH, carry_out_here, write_plain
 from drawstring.core.arrivals import scan
 from drawstring.core.colour import through_view
 from drawstring.core.eyes.anaglyph import MATRICES, Method
+from drawstring.core.eyes.forms import form_size
 from drawstring.core.eyes.settings import Form
-from drawstring.core.recipe.eye_forms import form_size
 from drawstring.runs.checking import check_package
 from drawstring.runs.measuring import measure_frame
 from drawstring.runs.planning import notes_for, plan_run, source_files

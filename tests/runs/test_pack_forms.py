@@ -25,8 +25,8 @@ from drawstring.core.errors import ConflictError, MissingError, OutputError
 from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
 from drawstring.core.pack.profile import SHIPPED, Profile, read_profile, written
+from drawstring.core.pack.profile_checks import is_turned
 from drawstring.core.recipe import compute, plan_outputs
-from drawstring.core.recipe.profile_checks import is_turned
 from drawstring.runs.checking import check_package
 from drawstring.runs.handoff import copy_package, make_report, make_review, zip_of
 from drawstring.runs.handoff.report import render_report

@@ -153,6 +153,18 @@ class KnotSettings(Settings):
         opens = {} if "settled_on" in typed else {"settled_on": ""}
         return self.replaced({**typed, **opens}, where=self.knot, scene_unit=scene_unit, frame=frame)
 
+    def with_items(self, typed: Mapping[str, Any]) -> tuple[Self, dict[str, Any], list[SettingError]]:
+        """Take values that are called by the things they are of, such as one pass each.
+
+        A knot that has such values overrides this.
+
+        Returns
+        -------
+        settings, rest, refusals
+            With what was taken; what is left for `changed`; what was refused.
+        """
+        return self, dict(typed), []
+
 
 Layer = TypeVar("Layer", bound=Settings)
 

@@ -15,21 +15,21 @@ from drawstring.core.camera import Moment, moment_of
 from drawstring.core.chain import Work
 from drawstring.core.colour import LINEAR
 from drawstring.core.errors import DrawstringError, OutputError, SourceError
+from drawstring.core.eyes.cameras import view_camera_said
+from drawstring.core.eyes.forms import form_files, plan_forms
 from drawstring.core.io.facts import FileFacts
 from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.pack import header_of
 from drawstring.core.pack.layout import CONSTANT, OutputChannel
+from drawstring.core.pack.loose_files import loose_files
 from drawstring.core.pack.odd import odd_values
+from drawstring.core.pack.packed_files import compression_of_forms, packed_files
+from drawstring.core.pack.profile_checks import is_turned
 from drawstring.core.pack.storing import Stowed
 from drawstring.core.passes import COLOUR_ROLES, LIT_ROLES, Role
 from drawstring.core.recipe import OutputPlan, compute, plan_outputs, result_named, space_of
-from drawstring.core.recipe.eye_cameras import view_camera_said
-from drawstring.core.recipe.eye_forms import form_files, plan_forms
-from drawstring.core.recipe.loose_files import loose_files
-from drawstring.core.recipe.packed_files import compression_of_forms, packed_files
-from drawstring.core.recipe.profile_checks import is_turned
 from drawstring.core.recipe.sources import (
     Pixels,
     of_view,

@@ -13,8 +13,8 @@ from drawstring.core.io.headers import read_facts
 from drawstring.core.io.writing import PartToWrite, final_path, in_words, put_parts
 from drawstring.core.pack.naming import bare_name
 from drawstring.core.pack.profile import Profile
+from drawstring.core.pack.profile_checks import check_written
 from drawstring.core.recipe import OutputPlan
-from drawstring.core.recipe.profile_checks import check_written
 from drawstring.runs.frame_files import FrameFiles
 from drawstring.runs.frame_log import FrameLog, count_of
 from drawstring.runs.plan import RunPlan

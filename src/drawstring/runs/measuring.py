@@ -14,6 +14,7 @@ from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment, moment_of
 from drawstring.core.depth import DepthSettings, FrameDistances, Held, along_of, tally
 from drawstring.core.errors import DrawstringError
+from drawstring.core.eyes.telling import told_eyes
 from drawstring.core.io import limits
 from drawstring.core.io.facts import ChannelRef, FileFacts, Window
 from drawstring.core.io.frame import read_frame
@@ -29,7 +30,6 @@ from drawstring.core.recipe.sources import (
     read_distances,
 )
 from drawstring.core.recipe.told import told_of
-from drawstring.core.recipe.told_eyes import told_eyes
 from drawstring.runs.plan import SourceFile
 
 log = logging.getLogger(__name__)

@@ -11,18 +11,18 @@ from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session
 
 from drawstring.core.errors import ConflictError, OutputError, SettingError
+from drawstring.core.eyes.forms import form_inputs
 from drawstring.core.io.sequences import gaps_between
 from drawstring.core.pack.file_names import USUAL, USUAL_OF_PASSES, file_name
 from drawstring.core.recipe import (
-    RESULTS,
     KnotState,
     available_results,
+    fixed_results,
     is_sent,
     plan_outputs,
     result_named,
     upgraded,
 )
-from drawstring.core.recipe.eye_forms import form_inputs
 from drawstring.runs.plan import FrameTask, RunPlan, SourceFile
 from drawstring.store import deliveries, recipes
 from drawstring.store.ledger import HOLDS
@@ -109,7 +109,7 @@ def notes_for(session: Session, how: ShotStanding, *, usable: Collection[int] | 
     for knot in how.knots:
         makes = [
             name
-            for name in dict.fromkeys([*RESULTS, *possible])
+            for name in dict.fromkeys([*fixed_results(), *possible])
             if (one := result_named(name)).knot == knot.name
             and one.is_packed
             and is_sent(name, how.recipe)

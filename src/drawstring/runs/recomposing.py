@@ -12,7 +12,11 @@ from dataclasses import replace
 
 import numpy as np
 
+from drawstring.core.alpha.layers import layer_name, layer_values, shown_layers
+from drawstring.core.alpha.mattes import is_matte_ready
+from drawstring.core.alpha.results import MATTE, NAMES
 from drawstring.core.alpha.shadow import recomposed
+from drawstring.core.alpha.shadows import has_ground
 from drawstring.core.alpha.stack import stacked
 from drawstring.core.arrays import Picture, Stored
 from drawstring.core.chain import Chain, Work
@@ -21,11 +25,7 @@ from drawstring.core.pack.form import LOSSY, AlphaKind, Reach
 from drawstring.core.pack.layout import OutputChannel, compressions_of
 from drawstring.core.pack.storing import Stowed
 from drawstring.core.passes.hashed import coverage_of
-from drawstring.core.recipe.alpha_results import MATTE, NAMES
 from drawstring.core.recipe.chains import Chains
-from drawstring.core.recipe.layers import layer_name, layer_values, shown_layers
-from drawstring.core.recipe.mattes import is_matte_ready
-from drawstring.core.recipe.shadows import has_ground
 from drawstring.core.recipe.sources import of_view
 
 _STEPS = 8 * 2.0**-11

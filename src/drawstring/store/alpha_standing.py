@@ -7,9 +7,12 @@ from collections.abc import Sequence
 from sqlalchemy.orm import Session
 
 from drawstring.core.alpha.kind_checks import Told, check_environment, check_kinds
+from drawstring.core.alpha.layers import layer_fault
 from drawstring.core.alpha.matte_checks import check_mattes, check_names
 from drawstring.core.alpha.matte_settings import MatteFrom, MatteSettings
+from drawstring.core.alpha.mattes import is_matte_ready, pass_for
 from drawstring.core.alpha.shadow_checks import check_shadow, check_stack
+from drawstring.core.alpha.shadows import ground_pass, is_shadow_ready, shadow_passes
 from drawstring.core.alpha.stack_settings import StackGroup, StackLayer
 from drawstring.core.depth.making_checks import keys_outside
 from drawstring.core.findings import Finding
@@ -17,10 +20,7 @@ from drawstring.core.io.facts import FileFacts
 from drawstring.core.passes import HASHED_ROLES, Pass, Role
 from drawstring.core.passes.hashed import NameSet, name_set_of
 from drawstring.core.recipe import Recipe
-from drawstring.core.recipe.layers import layer_fault
-from drawstring.core.recipe.mattes import is_matte_ready, pass_for
 from drawstring.core.recipe.results import find_result
-from drawstring.core.recipe.shadows import ground_pass, is_shadow_ready, shadow_passes
 from drawstring.core.recipe.sources import of_view, pass_of
 from drawstring.store import deliveries, measuring
 from drawstring.store.models import Delivery

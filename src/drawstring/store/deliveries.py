@@ -13,10 +13,10 @@ from drawstring.core.arrivals import ArrivalsSettings, Candidate, DeliveryFacts,
 from drawstring.core.camera import camera_of
 from drawstring.core.errors import MissingError, SourceError
 from drawstring.core.eyes.packing import round_packing
+from drawstring.core.eyes.pair_views import says_eyes
 from drawstring.core.eyes.settings import Came, EyesSettings
 from drawstring.core.io.facts import FileFacts, Window
 from drawstring.core.passes import Pass
-from drawstring.core.recipe.pair_views import says_eyes
 from drawstring.store import measuring, recipes
 from drawstring.store.facts import delivery_digest, facts_from_json, facts_to_json, pass_from_row, pass_to_row
 from drawstring.store.models import Delivery, Frame, Member, Shot

@@ -12,15 +12,15 @@ from drawstring.core.depth.making_checks import keys_outside
 from drawstring.core.depth.reading import lens_of
 from drawstring.core.errors import SettingError
 from drawstring.core.eyes.checks import check_eyes
+from drawstring.core.eyes.forms import passes_alone
 from drawstring.core.eyes.packing import eye_size
+from drawstring.core.eyes.pair_views import pair_fault, views_of_pair
 from drawstring.core.eyes.settings import Came
 from drawstring.core.eyes.told import Eyes
 from drawstring.core.findings import Finding
 from drawstring.core.io.facts import FileFacts
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe
-from drawstring.core.recipe.eye_forms import passes_alone
-from drawstring.core.recipe.pair_views import pair_fault, views_of_pair
 from drawstring.core.recipe.sources import depth_pass, of_view, pass_of
 from drawstring.store import deliveries
 from drawstring.store.alpha_standing import is_lossy, told_frames

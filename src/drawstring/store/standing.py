@@ -30,12 +30,12 @@ from drawstring.core.findings import (
     gravest_first,
     show_frame,
 )
+from drawstring.core.pack.profile_checks import check_profile
 from drawstring.core.passes import Pass, Role
 from drawstring.core.passes.hashed import names_in
-from drawstring.core.recipe import CordFacts, KnotView, OutputPlan, Recipe, cord, plan_outputs, upgraded
+from drawstring.core.recipe import CordFacts, KnotView, OutputPlan, Recipe, cord_of, plan_outputs, upgraded
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.finished import check_finished
-from drawstring.core.recipe.profile_checks import check_profile
 from drawstring.core.recipe.sources import depth_inputs, depth_pass, of_view, pass_of
 from drawstring.core.units import METRES
 from drawstring.store import deliveries, measuring, recipes
@@ -191,7 +191,7 @@ def _knots(
         findings=findings,
         change=_change(delivery),
     )
-    return cord(recipe, facts)
+    return cord_of(recipe, facts)
 
 
 def _change(delivery: Delivery | None) -> str:

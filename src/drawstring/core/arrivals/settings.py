@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Self
+from collections.abc import Mapping
+from typing import Any, ClassVar, Self
 
 from drawstring.core.colour.reading import SPACES
 from drawstring.core.errors import SettingError
@@ -38,6 +39,18 @@ class ArrivalsSettings(KnotSettings):
             )
         others = {key: value for key, value in self.spaces.items() if key != name}
         return self.changed({"spaces": others | ({name: space} if space else {})})
+
+    def with_items(self, typed: Mapping[str, Any]) -> tuple[Self, dict[str, Any], list[SettingError]]:
+        """Take the colour spaces of single passes, `spaces.beauty`."""
+        settings, refusals = self, list[SettingError]()
+        for name, space in typed.items():
+            if name.startswith("spaces."):
+                try:
+                    settings = settings.with_space(name.removeprefix("spaces."), str(space).strip())
+                except SettingError as refusal:
+                    refusals.append(refusal)
+        rest = {name: value for name, value in typed.items() if not name.startswith("spaces.")}
+        return settings, rest, refusals
 
     def faults(self, where: str) -> list[SettingError]:
         """First must not lie after last."""

@@ -134,6 +134,21 @@ class PackSettings(KnotSettings):
     def _several(cls, order: Any) -> Any:
         return tuple(order.split()) if isinstance(order, str) else order
 
+    def with_items(self, typed: Mapping[str, Any]) -> tuple[Self, dict[str, Any], list[SettingError]]:
+        """Take rows of the channel map, `normal.layer`."""
+        rows: dict[str, dict[str, Any]] = {}
+        for name, value in typed.items():
+            row, _, field = name.rpartition(".")
+            if row:
+                rows.setdefault(row, {})[field] = value
+        settings, refusals = self, list[SettingError]()
+        for row, values in rows.items():
+            try:
+                settings = settings.with_row(row, values)
+            except SettingError as refusal:
+                refusals.append(refusal)
+        return settings, {name: value for name, value in typed.items() if "." not in name}, refusals
+
     def row(self, name: str) -> PackRow:
         """Give the row of a pass or result, the usual one where nothing was said."""
         return self.rows.get(name, PackRow())

@@ -11,16 +11,16 @@ from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, STAGES, Chain, Stage, Value, value
 from drawstring.core.errors import MissingError
 from drawstring.core.eyes.packing import pack, unsqueezed
+from drawstring.core.eyes.pair_views import is_pair_ready, views_of_pair
 from drawstring.core.eyes.settings import Came, Making
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.frames import unframed
+from drawstring.core.recipe.homes import steps
 from drawstring.core.recipe.knots import KNOTS
-from drawstring.core.recipe.pair_views import is_pair_ready, views_of_pair
 from drawstring.core.recipe.pulls import channel, gathered, planes
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.sources import of_view, other_views, pass_named, pass_of
-from drawstring.core.recipe.steps import STEPS
 from drawstring.core.recipe.subject import Subject
 
 if TYPE_CHECKING:
@@ -70,7 +70,7 @@ class Chains:
             mine = of_view(self.passes, view)
             arrived = {one.name: self._full(one, view) for one in mine}
             subject = Subject(self, view, mine, recipe, arrived, half, side, made, is_shown)
-            self._chains[key] = Chain(STEPS, subject, self.settled)
+            self._chains[key] = Chain(steps(), subject, self.settled)
         return self._chains[key]
 
     def _full(self, one: Pass, view: str) -> Pass:
@@ -180,8 +180,8 @@ class Chains:
         """The stages that make the finished picture another one than the beauty as it came, in order."""
         if pass_of(Role.BEAUTY, of_view(self.passes, "")) is None:
             return ()
-        steps = [step for chain in self.own_chains() for step in chain.steps_on()]
-        on = {step.stage for step in steps if not step.only_reads and step.stage is not Stage.PARTED}
+        working = [step for chain in self.own_chains() for step in chain.steps_on()]
+        on = {step.stage for step in working if not step.only_reads and step.stage is not Stage.PARTED}
         return tuple(facts.stage for facts in STAGES if facts.stage in on)
 
     @property

@@ -51,7 +51,7 @@ class KnotView:
         return self.state in (KnotState.SETTLED, KnotState.NOT_NEEDED)
 
 
-def cord(recipe: Recipe, facts: CordFacts) -> list[KnotView]:
+def cord_of(recipe: Recipe, facts: CordFacts) -> list[KnotView]:
     """Tell how every knot stands.
 
     Parameters

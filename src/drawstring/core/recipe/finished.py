@@ -12,10 +12,10 @@ from drawstring.core.pack.form import Also, Beauty
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.chains import Chains
+from drawstring.core.recipe.homes import steps
 from drawstring.core.recipe.knots import KNOTS
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.sources import of_view, pass_of
-from drawstring.core.recipe.steps import STEPS
 
 
 @dataclass(frozen=True)
@@ -53,7 +53,7 @@ def stages_of(passes: Sequence[Pass], recipe: Recipe) -> list[StageShown]:
     """Give every stage at which a knot works, in order, and what it does to the shot."""
     chains = Chains(passes, recipe)
     on = {(step.stage, step.knot) for chain in _looked_at(chains) for step in chain.steps_on()}
-    knots = {step.stage: step.knot for step in STEPS} | {Stage.OUT: "pack"}
+    knots = {step.stage: step.knot for step in steps()} | {Stage.OUT: "pack"}
     open_knots = set(open_knots_of(recipe))
     return [
         StageShown(facts, knots[facts.stage], (facts.stage, knots[facts.stage]) in on or _always(facts),
@@ -75,7 +75,7 @@ def _looked_at(chains: Chains) -> list[Chain]:
 
 def open_knots_of(recipe: Recipe) -> list[str]:
     """Give the knots that work on the picture, are needed, and are not settled yet."""
-    working = {step.knot for step in STEPS if not step.only_reads}
+    working = {step.knot for step in steps() if not step.only_reads}
     return [
         knot.name
         for knot in KNOTS

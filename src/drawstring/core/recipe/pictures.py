@@ -24,7 +24,7 @@ from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES, HASHED_ROLES, Role
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.recipe import Recipe
-from drawstring.core.recipe.results import RESULTS, find_result
+from drawstring.core.recipe.results import find_result, fixed_results
 from drawstring.core.recipe.sources import Pixels, pass_named
 
 
@@ -153,7 +153,7 @@ def light_among(refs: Sequence[ChannelRef], passes: Sequence[Pass]) -> set[Chann
 def _pass(name: str, passes: Sequence[Pass]) -> Pass:
     one = next((one for one in passes if one.name == name), None)
     if one is None:
-        known = ", ".join([*(one.name for one in passes), *RESULTS])
+        known = ", ".join([*(one.name for one in passes), *fixed_results()])
         raise MissingError(f"There is no pass {name}.", where="pass", remedy=f"There are: {known}.")
     return one
 

@@ -5,33 +5,49 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Callable, Mapping
-from typing import Any, Self
+from typing import TYPE_CHECKING, Any, Self
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, create_model
 
-from drawstring.core.alpha.settings import AlphaSettings
-from drawstring.core.arrivals.settings import ArrivalsSettings
-from drawstring.core.depth.settings import DepthSettings
 from drawstring.core.errors import DrawstringError, SettingError, SeveralSettingErrors
-from drawstring.core.eyes.settings import EyesSettings
-from drawstring.core.pack.settings import PackSettings
+from drawstring.core.knots import NAMES, settings_of
 from drawstring.core.settings import KnotSettings
 
 FORM = 1
 """Version of the stored form; one function in `_UPGRADES` for each step."""
 
 
-class Recipe(BaseModel):
-    """What was settled, knot by knot. Never changes in place."""
-
+class _Plain(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     form: int = FORM
-    arrivals: ArrivalsSettings = Field(default_factory=ArrivalsSettings)
-    depth: DepthSettings = Field(default_factory=DepthSettings)
-    alpha: AlphaSettings = Field(default_factory=AlphaSettings)
-    eyes: EyesSettings = Field(default_factory=EyesSettings)
-    pack: PackSettings = Field(default_factory=PackSettings)
+
+
+if TYPE_CHECKING:
+    # The same as below, in words that a type checker reads.
+    from drawstring.core.alpha.settings import AlphaSettings
+    from drawstring.core.arrivals.settings import ArrivalsSettings
+    from drawstring.core.depth.settings import DepthSettings
+    from drawstring.core.eyes.settings import EyesSettings
+    from drawstring.core.pack.settings import PackSettings
+
+    class _OfKnots(_Plain):
+        arrivals: ArrivalsSettings = ArrivalsSettings()
+        depth: DepthSettings = DepthSettings()
+        alpha: AlphaSettings = AlphaSettings()
+        eyes: EyesSettings = EyesSettings()
+        pack: PackSettings = PackSettings()
+
+else:
+    _OfKnots = create_model(
+        "_OfKnots",
+        __base__=_Plain,
+        **{name: (settings_of(name), Field(default_factory=settings_of(name))) for name in NAMES},
+    )
+
+
+class Recipe(_OfKnots):
+    """What was settled, knot by knot: a field to each of `core.knots.NAMES`. Never changes in place."""
 
     def knot(self, name: str) -> KnotSettings:
         """Give one knot's settings.
@@ -41,8 +57,8 @@ class Recipe(BaseModel):
         SettingError
             There is no such knot.
         """
-        if name not in type(self).model_fields or name == "form":
-            known = ", ".join(n for n in type(self).model_fields if n != "form")
+        if name not in NAMES:
+            known = ", ".join(NAMES)
             raise SettingError(
                 f"There is no knot “{name}”.",
                 where=name,
@@ -86,33 +102,19 @@ def change(recipe: Recipe, typed: Mapping[str, Any], *, scene_unit: str, frame: 
     4.2
     """
     by_knot: dict[str, dict[str, Any]] = {}
-    rows: dict[str, dict[str, Any]] = {}
-    spaces: dict[str, str] = {}
     refusals: list[SettingError] = []
     for dotted, value in typed.items():
         knot, _, rest = dotted.partition(".")
-        if knot == "arrivals" and rest.startswith("spaces."):
-            spaces[rest.removeprefix("spaces.")] = str(value).strip()
-        elif knot == "pack" and "." in rest:
-            row, _, field = rest.rpartition(".")
-            rows.setdefault(row, {})[field] = value
-        else:
-            by_knot.setdefault(knot, {})[rest] = value
+        by_knot.setdefault(knot, {})[rest] = value
     for knot, values in by_knot.items():
         try:
-            recipe = recipe.with_knot(recipe.knot(knot).changed(values, scene_unit=scene_unit, frame=frame))
+            settings, values, refused = recipe.knot(knot).with_items(values)
+            refusals += refused
+            if values:
+                settings = settings.changed(values, scene_unit=scene_unit, frame=frame)
+            recipe = recipe.with_knot(settings)
         except SeveralSettingErrors as several:
             refusals += several.refusals
-        except SettingError as refusal:
-            refusals.append(refusal)
-    for row, values in rows.items():
-        try:
-            recipe = recipe.with_knot(recipe.pack.with_row(row, values))
-        except SettingError as refusal:
-            refusals.append(refusal)
-    for name, space in spaces.items():
-        try:
-            recipe = recipe.with_knot(recipe.arrivals.with_space(name, space))
         except SettingError as refusal:
             refusals.append(refusal)
     if refusals:

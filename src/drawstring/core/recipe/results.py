@@ -6,26 +6,14 @@ A result is pulled by name; only the channels it asks for are read.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cache
 
 from drawstring.core.chain import PICTURE, Chain, Stage, Value
 from drawstring.core.pack.form import Beauty
 from drawstring.core.pack.naming import bare_name
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
-from drawstring.core.recipe.alpha_results import (
-    ALPHA_RESULTS,
-    LAYER,
-    MATTE,
-    NAMES,
-    hashed_result,
-    is_sent_by_alpha,
-    layer_result,
-    matte_result,
-    named_results,
-    stack_result,
-)
-from drawstring.core.recipe.depth_results import DEPTH_RESULTS
-from drawstring.core.recipe.eye_results import EYE_RESULTS
+from drawstring.core.recipe.homes import family_names, family_result, is_sent_by_its_knot, results
 from drawstring.core.recipe.pulls import apart
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import RGBA, Result
@@ -35,13 +23,7 @@ from drawstring.core.recipe.sources import of_view, other_views, pass_of
 def find_result(name: str) -> Result | None:
     """Give a result by its name; `right.depth_normalised` is that of the view called right."""
     view, _, bare = name.rpartition(".")
-    result = RESULTS.get(bare)
-    if result is None and bare.startswith(MATTE) and len(bare) > len(MATTE):
-        result = matte_result(bare)
-    elif result is None and bare.startswith(NAMES) and bare.removeprefix(NAMES).isdigit():
-        result = hashed_result(bare)
-    elif result is None and bare.startswith(LAYER) and len(bare) > len(LAYER):
-        result = layer_result(bare, find_result)
+    result = fixed_results().get(bare) or family_result(bare)
     return None if result is not None and view and result.is_of_pair else result
 
 
@@ -65,7 +47,7 @@ def is_ready(name: str, passes: Sequence[Pass], recipe: Recipe) -> bool:
 
 def available_results(passes: Sequence[Pass], recipe: Recipe) -> dict[str, tuple[str, ...]]:
     """Give the results that the recipe can make from these passes, with their channels' last words."""
-    names = [*RESULTS, *named_results(recipe)]
+    names = [*fixed_results(), *family_names(recipe)]
     names += [
         f"{view}.{name}"
         for view in other_views(passes)
@@ -83,7 +65,7 @@ def is_sent(name: str, recipe: Recipe) -> bool:
     """Whether a result goes out as settled: the finished picture and the stack only where asked for."""
     if bare_name(name) == PICTURE:
         return recipe.pack.beauty is not Beauty.ARRIVED
-    return is_sent_by_alpha(bare_name(name), recipe)
+    return is_sent_by_its_knot(bare_name(name), recipe)
 
 
 def _has_picture(passes: Sequence[Pass], recipe: Recipe) -> bool:
@@ -100,10 +82,19 @@ FINISHED = Result(
 )  # fmt: skip
 """The shot's picture after its last stage: what people look at."""
 
-RESULTS: dict[str, Result] = {
-    result.name: result
-    for result in (FINISHED, *DEPTH_RESULTS, *ALPHA_RESULTS, stack_result(find_result), *EYE_RESULTS)
-}
-"""Results whose names are fixed; mattes and layers are called as the recipe calls them."""
 
-__all__ = ["RESULTS", "Result", "available_results", "find_result", "is_ready", "is_sent", "result_named"]
+@cache
+def fixed_results() -> dict[str, Result]:
+    """Give the results whose names are fixed; others are called as the recipe calls them."""
+    return {PICTURE: FINISHED, **results()}
+
+
+__all__ = [
+    "Result",
+    "available_results",
+    "find_result",
+    "fixed_results",
+    "is_ready",
+    "is_sent",
+    "result_named",
+]

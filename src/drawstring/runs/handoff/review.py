@@ -24,8 +24,8 @@ from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
 from drawstring.core.io.writing import final_name
 from drawstring.core.pack.form import Also
+from drawstring.core.pack.loose_files import STILL
 from drawstring.core.passes import COLOUR_ROLES, Role, recognise
-from drawstring.core.recipe.loose_files import STILL
 from drawstring.runs.handoff.contents import MOVIE, SHEET, manifest_of, put_checksums
 
 Picture8 = NDArray[np.uint8]

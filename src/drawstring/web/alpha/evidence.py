@@ -12,7 +12,11 @@ from sqlalchemy.orm import Session
 
 from drawstring.core.alpha import GROUNDS, AlphaKind, edge_samples, fringes, over_ground
 from drawstring.core.alpha.cleanup import curve
+from drawstring.core.alpha.layers import layer_fault, layer_name
+from drawstring.core.alpha.mattes import is_matte_ready, matte_value, pass_for, taken
 from drawstring.core.alpha.shadow import proof, recomposed
+from drawstring.core.alpha.shadows import Shadow, has_ground, is_shadow_ready, shadow_value
+from drawstring.core.alpha.steps import ELEMENT
 from drawstring.core.arrays import Picture
 from drawstring.core.chain import Stage
 from drawstring.core.colour import look
@@ -29,11 +33,7 @@ from drawstring.core.passes.hashed import (
     shares_of,
 )
 from drawstring.core.recipe import Recipe, available_results, find_result
-from drawstring.core.recipe.alpha_steps import ELEMENT
 from drawstring.core.recipe.chains import Chains
-from drawstring.core.recipe.layers import layer_fault, layer_name
-from drawstring.core.recipe.mattes import is_matte_ready, matte_value, pass_for, taken
-from drawstring.core.recipe.shadows import Shadow, has_ground, is_shadow_ready, shadow_value
 from drawstring.core.recipe.sources import of_view, pass_named, pass_of
 from drawstring.store import deliveries, recipes, shows
 from drawstring.store.alpha_standing import told_frames

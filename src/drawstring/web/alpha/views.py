@@ -11,9 +11,9 @@ from werkzeug.wrappers import Response
 
 from drawstring.core.alpha.coded import whole_numbers
 from drawstring.core.alpha.matte_settings import MatteFrom, MatteSettings
+from drawstring.core.alpha.mattes import pass_for
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.passes.hashed import bare_name, name_bits, name_set_of
-from drawstring.core.recipe.mattes import pass_for
 from drawstring.core.recipe.sources import of_view
 from drawstring.store import recipes, shows
 from drawstring.store.models import Shot

@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from drawstring.core.alpha import GROUNDS, OverFrames
 from drawstring.core.alpha.blend import Mode
+from drawstring.core.alpha.layers import PLAIN, layer_fault, layer_name
 from drawstring.core.alpha.matte_settings import Joined, MatteFrom
 from drawstring.core.alpha.settings import READABLE, CutBy
 from drawstring.core.alpha.shadow_settings import GroundFrom, LitIs, ShadowFrom, Together
@@ -15,7 +16,6 @@ from drawstring.core.alpha.stack_settings import Behind, Sends
 from drawstring.core.keys import Then
 from drawstring.core.passes import COLOUR_ROLES, HASHED_ROLES, Role
 from drawstring.core.recipe import available_results, find_result
-from drawstring.core.recipe.layers import PLAIN, layer_fault, layer_name
 from drawstring.core.recipe.sources import of_view
 from drawstring.store import deliveries
 from drawstring.store.alpha_standing import listed_names, name_sets_of, told_frames

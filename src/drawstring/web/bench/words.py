@@ -14,7 +14,7 @@ from drawstring.core.colour import SPACES, VIEWS
 from drawstring.core.findings import gravest_first
 from drawstring.core.pack.naming import bare_name
 from drawstring.core.passes import Pass, Role
-from drawstring.core.recipe import RESULTS, KnotState, available_results, result_named, space_of
+from drawstring.core.recipe import KnotState, available_results, fixed_results, result_named, space_of
 from drawstring.core.recipe.chains import Chains
 from drawstring.store import deliveries, measuring
 from drawstring.store.models import Delivery, Shot
@@ -62,7 +62,7 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
         "frame": _shown_frame(usable, whole),
         "passes": sorted(how.passes, key=_place_in_tray),
         "results": results,
-        "all_results": list(dict.fromkeys([*RESULTS, *results])),
+        "all_results": list(dict.fromkeys([*fixed_results(), *results])),
         "first_pictures": _first_pictures(how, results),
         "views": VIEWS,
         "roles": list(Role),

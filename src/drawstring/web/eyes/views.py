@@ -10,13 +10,13 @@ from werkzeug.wrappers import Response
 
 from drawstring.core.errors import DrawstringError
 from drawstring.core.eyes.anaglyph import ghosting, matrices_of
+from drawstring.core.eyes.forms import VIEWS, form_size, goes_in_forms
+from drawstring.core.eyes.pair_views import pair_fault
 from drawstring.core.eyes.rig import limits_for, start_interaxial, sums
 from drawstring.core.eyes.settings import Came, Form
+from drawstring.core.eyes.steps import focal_px
 from drawstring.core.eyes.told import pair_over_frames, parallax_over_frames
 from drawstring.core.recipe import Recipe, available_results
-from drawstring.core.recipe.eye_forms import VIEWS, form_size, goes_in_forms
-from drawstring.core.recipe.eye_steps import focal_px
-from drawstring.core.recipe.pair_views import pair_fault
 from drawstring.core.recipe.sources import depth_inputs, depth_pass, of_view
 from drawstring.store import measuring, shows
 from drawstring.store.eyes_standing import eye_width, told_eyes

@@ -9,9 +9,9 @@ from sqlalchemy.orm import Session
 from drawstring.core.colour import VIEWS
 from drawstring.core.eyes.anaglyph import Method, Mixed, matrices_of
 from drawstring.core.eyes.packing import First, Packing
+from drawstring.core.eyes.pair_views import views_of_pair
 from drawstring.core.eyes.settings import AnaglyphFile, Came, Edge, Fineness, Form, Making
 from drawstring.core.keys import Then
-from drawstring.core.recipe.pair_views import views_of_pair
 from drawstring.core.recipe.sources import other_views
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding

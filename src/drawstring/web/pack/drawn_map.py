@@ -9,7 +9,7 @@ from drawstring.core.pack.layout import CONSTANT, OutputChannel, compressions_of
 from drawstring.core.pack.naming import layer_of
 from drawstring.core.pack.settings import PackRow
 from drawstring.core.passes.roles import HASHED_ROLES
-from drawstring.core.recipe import RESULTS, KnotState, find_result
+from drawstring.core.recipe import KnotState, find_result, fixed_results
 from drawstring.store.standing import ShotStanding
 
 ROW_PX = 44
@@ -102,7 +102,7 @@ def _sources(how: ShotStanding, going: dict[str, list[OutputChannel]]) -> list[S
         )
         for one in how.passes
     ]
-    made = dict.fromkeys([*RESULTS, *going, *pack.rows])
+    made = dict.fromkeys([*fixed_results(), *going, *pack.rows])
     for result in [one for name in made if (one := find_result(name)) is not None]:
         if result.is_packed and (result.name in going or result.name in pack.rows):
             knot = knots[result.knot]

@@ -16,7 +16,7 @@ from drawstring.core.pack.form import (
     Also,
 )
 from drawstring.core.pack.profile import read_profile, written
-from drawstring.core.recipe.profile_checks import asked_settings
+from drawstring.core.pack.profile_checks import asked_settings
 from drawstring.runs.estimate import TRY_S, Estimate, try_frames
 from drawstring.runs.planning import plan_to_try
 from drawstring.store import deliveries, profiles, recipes, shows

@@ -20,8 +20,8 @@ from drawstring.core.pack.form import (
     Style,
     Tiling,
 )
+from drawstring.core.pack.profile_checks import asked_settings
 from drawstring.core.recipe.finished import said_of_plain_channels
-from drawstring.core.recipe.profile_checks import asked_settings
 from drawstring.runs.planning import file_names_of, notes_for
 from drawstring.store import deliveries, profiles
 from drawstring.store.models import Shot

@@ -17,6 +17,7 @@ from drawstring.core.camera import Moment, moment_of
 from drawstring.core.chain import Value, Work, channels_of
 from drawstring.core.colour import bake, look
 from drawstring.core.errors import MissingError, SettingError
+from drawstring.core.eyes.results import needs_whole
 from drawstring.core.io.facts import ChannelRef, FileFacts, Window
 from drawstring.core.passes import HASHED_ROLES, Pass, Role
 from drawstring.core.recipe import (
@@ -27,7 +28,6 @@ from drawstring.core.recipe import (
     result_named,
 )
 from drawstring.core.recipe.chains import Chains
-from drawstring.core.recipe.eye_results import needs_whole
 from drawstring.core.recipe.pictures import light_among, picture, picture_inputs, proxy
 from drawstring.core.recipe.sources import depth_pass, of_view, pass_named, read_distances
 from drawstring.core.units import say_length

@@ -13,13 +13,13 @@ from drawstring.core.depth.axis import converted
 from drawstring.core.depth.reading import can_be_read
 from drawstring.core.depth.settings import Along, DepthSettings
 from drawstring.core.errors import DrawstringError
+from drawstring.core.eyes.pair_views import views_of_pair
 from drawstring.core.eyes.parallax import estimate, led_by_depth, projected
 from drawstring.core.eyes.settings import Came
+from drawstring.core.eyes.steps import axis_distances, shift_px
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.chains import Chains
-from drawstring.core.recipe.eye_steps import axis_distances, shift_px
-from drawstring.core.recipe.pair_views import views_of_pair
 from drawstring.core.recipe.pulls import distances, subject_of
 from drawstring.core.recipe.sources import (
     Distances,

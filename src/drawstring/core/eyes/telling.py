@@ -17,15 +17,15 @@ from drawstring.core.depth.background import nothing_there
 from drawstring.core.depth.settings import DepthSettings
 from drawstring.core.eyes.compare import Compared, compare, signature
 from drawstring.core.eyes.packing import First, Packing, round_packing, unpack
+from drawstring.core.eyes.pair_views import eye_views, said_of, says_eyes
 from drawstring.core.eyes.parallax import range_of, rig_of
+from drawstring.core.eyes.parallaxes import exact_parallax
 from drawstring.core.eyes.placing import display_in
 from drawstring.core.eyes.proposal import comb, propose
 from drawstring.core.eyes.settings import EyesSettings
 from drawstring.core.eyes.sphere import check_sphere, flat_view, turn_of
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
-from drawstring.core.recipe.pair_views import eye_views, said_of, says_eyes
-from drawstring.core.recipe.parallaxes import exact_parallax
 from drawstring.core.recipe.sources import Pixels, depth_pass, of_view, pass_of
 
 _WIDE = 960

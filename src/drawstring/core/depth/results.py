@@ -13,8 +13,8 @@ from drawstring.core.chain import PICTURE, Chain, Stage, Value, value
 from drawstring.core.depth.edges import edge_map
 from drawstring.core.depth.normalise import normalise
 from drawstring.core.depth.reading import is_as_it_came
+from drawstring.core.depth.steps import blur, is_depth_ready, is_focus_ready, is_mist_ready, veil
 from drawstring.core.passes.recognition import Pass
-from drawstring.core.recipe.depth_steps import blur, is_depth_ready, is_focus_ready, is_mist_ready, veil
 from drawstring.core.recipe.pulls import apart, distances, subject_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import RGBA, Result

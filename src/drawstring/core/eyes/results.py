@@ -17,14 +17,14 @@ from drawstring.core.chain import PICTURE, Chain, Stage, Value, value
 from drawstring.core.colour.view import through_cube, through_view
 from drawstring.core.eyes.anaglyph import Mixed, matrices_of, mixed, received
 from drawstring.core.eyes.packing import Packing, pack, unsqueezed
+from drawstring.core.eyes.pair_views import is_pair_ready
+from drawstring.core.eyes.parallaxes import parallax_value
 from drawstring.core.eyes.placing import display_in
 from drawstring.core.eyes.settings import Came, Form, Making
 from drawstring.core.eyes.sphere import Sight, flat_view, turn_of
+from drawstring.core.eyes.steps import eye_moved
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.recipe.chains import Chains
-from drawstring.core.recipe.eye_steps import eye_moved
-from drawstring.core.recipe.pair_views import is_pair_ready
-from drawstring.core.recipe.parallaxes import parallax_value
 from drawstring.core.recipe.pulls import apart, planes_of, subject_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import RGB, RGBA, Result

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from drawstring.core.arrays import Picture, Plane, Stored
+from drawstring.core.arrivals.steps import beauty_picture
 from drawstring.core.camera import Camera, Moment, Place
 from drawstring.core.chain import MATTE, PICTURE, Chain, How, Stage, Value, is_picture, value
 from drawstring.core.depth.axis import converted
@@ -15,7 +16,6 @@ from drawstring.core.eyes.placing import Placing, display_in, placing_of
 from drawstring.core.eyes.rig import parallax_px
 from drawstring.core.eyes.second_eye import Moved, moved
 from drawstring.core.eyes.settings import LINES, Came
-from drawstring.core.recipe.arrival_steps import beauty_picture
 from drawstring.core.recipe.frames import framed
 from drawstring.core.recipe.pulls import (
     LIGHT,

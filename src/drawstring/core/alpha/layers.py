@@ -7,17 +7,17 @@ from typing import Any
 
 import numpy as np
 
+from drawstring.core.alpha.mattes import is_matte_ready
 from drawstring.core.alpha.stack import Laid, moved, nearer_share, stacked
 from drawstring.core.alpha.stack_settings import Behind, StackLayer
 from drawstring.core.arrays import Picture, Plane, Stored
+from drawstring.core.arrivals.steps import picture_of_pass
 from drawstring.core.camera import Moment
 from drawstring.core.chain import MATTE, PICTURE, Chain, Stage, Value, value
 from drawstring.core.depth.background import nothing_there
 from drawstring.core.errors import SourceError
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES, Role
-from drawstring.core.recipe.arrival_steps import picture_of_pass
-from drawstring.core.recipe.mattes import is_matte_ready
 from drawstring.core.recipe.pulls import channel, distances, has_alpha, subject_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import Result

@@ -4,19 +4,19 @@ from __future__ import annotations
 
 import numpy as np
 
+from drawstring.core.alpha import layers as laying
 from drawstring.core.alpha.conversion import cut_out
+from drawstring.core.alpha.mattes import is_matte_ready, matte_value
 from drawstring.core.alpha.settings import CutBy
+from drawstring.core.alpha.shadows import is_shadow_ready, shadow_value
 from drawstring.core.alpha.stack_settings import Behind
 from drawstring.core.arrays import Picture, Plane
 from drawstring.core.camera import Moment
 from drawstring.core.chain import CUT, ELSE, MATTE, PICTURE, Chain, How, Stage, Value, value
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
-from drawstring.core.recipe import layers as laying
-from drawstring.core.recipe.mattes import is_matte_ready, matte_value
 from drawstring.core.recipe.pulls import distances, subject_of
 from drawstring.core.recipe.recipe import Recipe
-from drawstring.core.recipe.shadows import is_shadow_ready, shadow_value
 from drawstring.core.recipe.sources import Distances, depth_pass, pass_of
 
 ELEMENT, SHADOW = f"{CUT}element", f"{ELSE}shadow"

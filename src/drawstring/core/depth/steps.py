@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from drawstring.core.alpha.mattes import is_matte_ready
 from drawstring.core.arrays import Picture, Plane, Stored
 from drawstring.core.camera import Moment
 from drawstring.core.chain import MATTE, PICTURE, Chain, How, Stage, Value, is_picture, value
@@ -19,7 +20,6 @@ from drawstring.core.depth.settings import Along
 from drawstring.core.passes.hashed import coverage_of
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
-from drawstring.core.recipe.mattes import is_matte_ready
 from drawstring.core.recipe.pulls import channel, distances, planes, subject_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.sources import Distances, depth_pass, pass_of

@@ -10,6 +10,7 @@ from drawstring.core.alpha.cleanup import curve, filled, grown, softened, withou
 from drawstring.core.alpha.coded import coloured, numbered
 from drawstring.core.alpha.matte_settings import STROKES, Joined, MatteFrom, MatteSettings
 from drawstring.core.arrays import Plane, Stored
+from drawstring.core.arrivals.steps import picture_of_pass
 from drawstring.core.camera import Moment
 from drawstring.core.chain import MATTE, Chain, Stage, Value, value
 from drawstring.core.drawn import painted, shape_matte
@@ -17,7 +18,6 @@ from drawstring.core.errors import MissingError
 from drawstring.core.passes.hashed import chosen, coverage_of_all, name_set_of
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import HASHED_ROLES, SHARE_ROLES, Role
-from drawstring.core.recipe.arrival_steps import picture_of_pass
 from drawstring.core.recipe.pulls import alpha, channel, planes, subject_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.sources import alpha_channel, pass_named, pass_of

@@ -10,12 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drawstring.core.camera import Camera, Moment
+from drawstring.core.eyes.pair_views import views_of_pair
 from drawstring.core.eyes.settings import Came, Edge, EyesSettings
 from drawstring.core.eyes.sphere import turn_of
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.chains import Chains
-from drawstring.core.recipe.pair_views import views_of_pair
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.sources import of_view, pass_of
 from drawstring.core.recipe.subject import ASIDE

@@ -8,11 +8,15 @@ from typing import Any
 
 import numpy as np
 
+from drawstring.core.alpha import layers as laying
 from drawstring.core.alpha.conversion import straight
 from drawstring.core.alpha.fringe import fringes, over_ground
+from drawstring.core.alpha.mattes import is_matte_ready
 from drawstring.core.alpha.shadow import black_layer, recomposed
+from drawstring.core.alpha.shadows import Shadow, has_ground, is_shadow_ready
 from drawstring.core.alpha.stack import Laid
 from drawstring.core.alpha.stack_settings import Sends, StackLayer
+from drawstring.core.alpha.steps import ELEMENT, SHADOW, can_be_cut
 from drawstring.core.arrays import Picture, Plane
 from drawstring.core.camera import Moment
 from drawstring.core.chain import MATTE as MATTE_IN_CHAIN
@@ -20,13 +24,9 @@ from drawstring.core.chain import PICTURE, Chain, Stage, Value, value
 from drawstring.core.passes.hashed import ranked_channels
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
-from drawstring.core.recipe import layers as laying
-from drawstring.core.recipe.alpha_steps import ELEMENT, SHADOW, can_be_cut
-from drawstring.core.recipe.mattes import is_matte_ready
 from drawstring.core.recipe.pulls import LIGHT, apart, planes_of, subject_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import RGB, RGBA, Result
-from drawstring.core.recipe.shadows import Shadow, has_ground, is_shadow_ready
 from drawstring.core.recipe.sources import alpha_channel, pass_of
 
 MATTE, LAYER = "matte_", "layer_"

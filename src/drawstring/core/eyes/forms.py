@@ -17,8 +17,13 @@ import numpy as np
 from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment
 from drawstring.core.chain import Stage, Value, Work, channels_of, value
+from drawstring.core.eyes.cameras import camera_said, flat_camera_said, packed_camera_said
 from drawstring.core.eyes.packing import Packing, pack, packed_size, unsqueezed
+from drawstring.core.eyes.pair_views import is_pair_ready, views_of_pair
+from drawstring.core.eyes.parallaxes import parallax_value
+from drawstring.core.eyes.results import anaglyph_value, flat_size, flat_value, within_frame
 from drawstring.core.eyes.settings import Came, Form
+from drawstring.core.eyes.steps import eye_moved
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.pack.form import Files, Parts
 from drawstring.core.pack.header import DATA_ID
@@ -29,11 +34,6 @@ from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.beside import BesideFile
 from drawstring.core.recipe.chains import Chains
-from drawstring.core.recipe.eye_cameras import camera_said, flat_camera_said, packed_camera_said
-from drawstring.core.recipe.eye_results import anaglyph_value, flat_size, flat_value, within_frame
-from drawstring.core.recipe.eye_steps import eye_moved
-from drawstring.core.recipe.pair_views import is_pair_ready, views_of_pair
-from drawstring.core.recipe.parallaxes import parallax_value
 from drawstring.core.recipe.pulls import how_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.results import available_results, is_sent, result_named

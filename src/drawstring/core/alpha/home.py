@@ -1,0 +1,32 @@
+"""Alpha's home in the core: what is derived and laid on the chain, mattes, shadow and layers."""
+
+from __future__ import annotations
+
+from drawstring.core.alpha.results import (
+    ALPHA_RESULTS,
+    LAYER,
+    MATTE,
+    NAMES,
+    hashed_result,
+    layer_result,
+    matte_result,
+    named_results,
+    stack_result,
+)
+from drawstring.core.alpha.results import is_sent_by_alpha as is_sent
+from drawstring.core.alpha.steps import ALPHA_STEPS as STEPS
+from drawstring.core.recipe.result import Result
+from drawstring.core.recipe.results import find_result as find_any
+
+__all__ = ["RESULTS", "STEPS", "find_result", "is_sent", "named_results"]
+
+RESULTS = (*ALPHA_RESULTS, stack_result(find_any))
+
+
+def find_result(name: str) -> Result | None:
+    """Give a named matte, a layer of the stack, or a set of hashed names."""
+    if name.startswith(MATTE) and len(name) > len(MATTE):
+        return matte_result(name)
+    if name.startswith(NAMES) and name.removeprefix(NAMES).isdigit():
+        return hashed_result(name)
+    return layer_result(name, find_any) if name.startswith(LAYER) and len(name) > len(LAYER) else None

@@ -1,0 +1,8 @@
+"""Depth's home in the core: mist and lens on the chain, and what is made from distances."""
+
+from __future__ import annotations
+
+from drawstring.core.depth.results import DEPTH_RESULTS as RESULTS
+from drawstring.core.depth.steps import DEPTH_STEPS as STEPS
+
+__all__ = ["RESULTS", "STEPS"]

@@ -1,0 +1,8 @@
+"""Eyes' home in the core: two eyes on the chain, and what is made to look at them."""
+
+from __future__ import annotations
+
+from drawstring.core.eyes.results import EYE_RESULTS as RESULTS
+from drawstring.core.eyes.steps import EYE_STEPS as STEPS
+
+__all__ = ["RESULTS", "STEPS"]

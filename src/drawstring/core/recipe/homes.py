@@ -1,0 +1,59 @@
+"""What the core asks of a knot's home, and all that the knots' homes give.
+
+`drawstring/core/KNOT/home.py` gives
+
+- `STEPS`: what it does to the picture (`core.chain.Step`), a stage each;
+- `RESULTS`: what it makes under fixed names (`recipe.result.Result`);
+
+and, where its results are called as the recipe calls them,
+
+- `find_result(name)`: a result of such a family, None for any other name;
+- `named_results(recipe)`: their names;
+- `is_sent(name, recipe)`: whether one of its results goes out as settled.
+
+Homes are read when they are first asked for: they rest on much of the core themselves.
+"""
+
+from __future__ import annotations
+
+from functools import cache
+from types import ModuleType
+
+from drawstring.core.chain import Step
+from drawstring.core.knots import NAMES, needed_part
+from drawstring.core.recipe.recipe import Recipe
+from drawstring.core.recipe.result import Result
+
+
+@cache
+def homes() -> tuple[ModuleType, ...]:
+    """Give every knot's home, in the order of the cord."""
+    return tuple(needed_part("core", name, "home", "STEPS", "RESULTS") for name in NAMES)
+
+
+@cache
+def steps() -> tuple[Step, ...]:
+    """Give what all knots do to the picture."""
+    return tuple(step for home in homes() for step in home.STEPS)
+
+
+@cache
+def results() -> dict[str, Result]:
+    """Give the results with fixed names that knots make."""
+    return {result.name: result for home in homes() for result in home.RESULTS}
+
+
+def family_result(name: str) -> Result | None:
+    """Give a result that is called as the recipe calls it; None where no knot makes such a one."""
+    found = (home.find_result(name) for home in homes() if hasattr(home, "find_result"))
+    return next((result for result in found if result is not None), None)
+
+
+def family_names(recipe: Recipe) -> list[str]:
+    """Give the names of the results that the recipe makes up."""
+    return [name for home in homes() if hasattr(home, "named_results") for name in home.named_results(recipe)]
+
+
+def is_sent_by_its_knot(name: str, recipe: Recipe) -> bool:
+    """Whether the knot that makes a result lets it go out."""
+    return all(home.is_sent(name, recipe) for home in homes() if hasattr(home, "is_sent"))
