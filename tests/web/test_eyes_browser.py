@@ -112,11 +112,12 @@ def test_looking_round_shows_what_python_extracts(page, accepted, eyes_of, sourc
     size = round(box["width"]), round(box["height"])
 
     def differs(yaw: float, pitch: float) -> float:
-        sight = flat_view(size, (192, 96), turn_of(yaw, pitch), 80)
-        rows, cols = np.clip(np.floor(sight.y), 0, 94).astype(int), np.floor(sight.x).astype(int)
+        high, wide = all_round.shape[:2]
+        sight = flat_view(size, (wide, high), turn_of(yaw, pitch), 80)
+        rows, cols = np.clip(np.floor(sight.y), 0, high - 2).astype(int), np.floor(sight.x).astype(int)
         # Blended linearly, as the viewer does.
         fx, fy = (sight.x - np.floor(sight.x))[..., None], (sight.y - np.floor(sight.y))[..., None]
-        here = [[all_round[rows + j, (cols + i) % 192] for i in (0, 1)] for j in (0, 1)]
+        here = [[all_round[rows + j, (cols + i) % wide] for i in (0, 1)] for j in (0, 1)]
         light = (1 - fy) * ((1 - fx) * here[0][0] + fx * here[0][1]) + fy * (
             (1 - fx) * here[1][0] + fx * here[1][1]
         )

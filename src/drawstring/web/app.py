@@ -17,23 +17,16 @@ from drawstring.installation import Installation, read_installation
 from drawstring.runs.readers import Readers
 from drawstring.store.database import connect
 from drawstring.web import errors, filters, guards
-from drawstring.web.alpha.evidence import bp as alpha_evidence
-from drawstring.web.alpha.views import bp as alpha
 from drawstring.web.api import bp as api
-from drawstring.web.arrivals.views import bp as arrivals
 from drawstring.web.bench.views import bp as bench
 from drawstring.web.board.views import bp as board
-from drawstring.web.delivery.views import bp as delivery
-from drawstring.web.depth.strip import bp as strip
-from drawstring.web.depth.views import bp as depth
 from drawstring.web.dictionary.views import bp as dictionary
-from drawstring.web.eyes.views import bp as eyes
 from drawstring.web.findings.views import bp as findings
 from drawstring.web.guards import static_address
+from drawstring.web.homes import blueprints
 from drawstring.web.inbox.views import bp as inbox
 from drawstring.web.made.views import bp as made
 from drawstring.web.many.views import bp as many
-from drawstring.web.pack.views import bp as pack
 from drawstring.web.packages.sendings import bp as sendings
 from drawstring.web.packages.views import bp as packages
 from drawstring.web.pictures.frames import FrameCache
@@ -41,10 +34,8 @@ from drawstring.web.pictures.views import bp as pictures
 from drawstring.web.runs.views import bp as runs
 from drawstring.web.services import House
 
-BLUEPRINTS = (
-    board, bench, delivery, depth, strip, alpha, alpha_evidence, eyes, arrivals, dictionary, findings, inbox,
-    api, made, many, pack, pictures, runs, packages, sendings,
-)  # fmt: skip
+BLUEPRINTS = (board, bench, dictionary, findings, inbox, api, made, many, pictures, runs,
+              packages, sendings)  # fmt: skip
 
 csrf = CSRFProtect()
 
@@ -106,6 +97,6 @@ def create_app(installation: Installation | None = None, **overrides: Any) -> Fl
     csrf.exempt(inbox)
     errors.init_app(app)
     filters.init_app(app)
-    for blueprint in BLUEPRINTS:
+    for blueprint in (*BLUEPRINTS, *blueprints()):
         app.register_blueprint(blueprint)
     return app

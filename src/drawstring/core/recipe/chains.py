@@ -156,7 +156,7 @@ class Chains:
         if one is not None:
             return gathered([channel(chain, Stage.OUT, one, i) for i in range(len(one.channels))])
         result = self.find(name)
-        if result is None or not result.is_ready(passes, chain.subject.recipe):
+        if result is None or not (result.says_itself or result.is_ready(passes, chain.subject.recipe)):
             raise MissingError(
                 f"There is no {name.replace('_', ' ')}"
                 + (f" for the view {chain.subject.view}." if chain.subject.view else "."),

@@ -161,4 +161,12 @@ def upgraded(stored: Mapping[str, Any]) -> Recipe:
         )
     for step in range(form, FORM):
         plain = _UPGRADES[step](plain)
+    strangers = sorted(set(plain) - {"form", *NAMES})
+    if strangers:
+        raise SettingError(
+            f"This recipe settles {', '.join(strangers)}, which this version does not know.",
+            where="recipe",
+            why="What is settled there would be lost.",
+            remedy="Update this installation, or give a recipe as this version writes it.",
+        )
     return Recipe.model_validate({**plain, "form": FORM})

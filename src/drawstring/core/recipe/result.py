@@ -80,6 +80,11 @@ class Result:
     is_offered: Callable[[Recipe], bool] = _always
 
     @property
+    def says_itself(self) -> bool:
+        """Whether what it lacks is said better where it is made: of what distances tell."""
+        return self.stage is Stage.DOUBLED
+
+    @property
     def how(self) -> How:
         """How its planes go through geometry."""
         return How(self.is_mixed or self.is_light, count=len(self.suffixes))

@@ -36,7 +36,7 @@ from drawstring.core.recipe import Recipe, available_results, find_result
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.sources import of_view, pass_named, pass_of
 from drawstring.store import deliveries, recipes, shows
-from drawstring.store.alpha_standing import told_frames
+from drawstring.store.alpha.standing import told_frames
 from drawstring.store.models import Shot
 from drawstring.web.bench.evidence import asked_part
 from drawstring.web.drawing import spark

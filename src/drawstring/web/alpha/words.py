@@ -18,7 +18,7 @@ from drawstring.core.passes import COLOUR_ROLES, HASHED_ROLES, Role
 from drawstring.core.recipe import available_results, find_result
 from drawstring.core.recipe.sources import of_view
 from drawstring.store import deliveries
-from drawstring.store.alpha_standing import listed_names, name_sets_of, told_frames
+from drawstring.store.alpha.standing import listed_names, name_sets_of, told_frames
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding
 from drawstring.web.bench.tracks import tracks_of

@@ -11,7 +11,6 @@ from werkzeug.wrappers import Response
 from drawstring.store import recipes, shows
 from drawstring.store.models import Shot
 from drawstring.web.bench.words import bench_words
-from drawstring.web.pack.words import pack_words
 from drawstring.web.services import who, work
 
 
@@ -31,7 +30,7 @@ def typed_at(knot: str) -> dict[str, Any]:
 def changed(session: Session, one: Shot, knot: str) -> Response:
     """Answer a change with the knot as it now stands, the cord, and word for the scripts to draw anew."""
     session.expire_all()
-    words = bench_words(session, one, knot) | (pack_words(session, one) if knot == "pack" else {})
+    words = bench_words(session, one, knot)
     response = make_response(render_template("bench/_changed.html", **words))
     # After the parts are in place, so that the scripts find the new tray.
     response.headers["HX-Trigger-After-Settle"] = "recipe-changed"

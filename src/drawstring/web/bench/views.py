@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, redirect, render_template, request, url_for
+from flask import Blueprint, redirect, render_template, request
 from werkzeug.wrappers import Response
 
+from drawstring.core.recipe import KnotState
 from drawstring.store import recipes, shows
 from drawstring.store.standing import standing
 from drawstring.web.bench.changing import changed
 from drawstring.web.bench.words import bench_words
+from drawstring.web.homes import page_of
 from drawstring.web.services import who, work
 
 bp = Blueprint("bench", __name__)
@@ -20,8 +22,9 @@ def shot(shot_id: int) -> Response:
     with work() as session:
         how = standing(session, shows.shot_by_id(session, shot_id))
         open_knots = [knot.name for knot in how.knots if not knot.is_taut]
-        first = open_knots[0] if open_knots else "depth"
-    return redirect(url_for("pack.page" if first == "pack" else "bench.bench", shot_id=shot_id, knot=first))
+        needed = [knot.name for knot in how.knots if knot.state is not KnotState.NOT_NEEDED]
+        first = (open_knots or needed[1:2] or needed)[0]
+    return redirect(page_of(first, shot_id))
 
 
 @bp.get("/shots/<int:shot_id>/<knot:knot>")

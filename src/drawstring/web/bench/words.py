@@ -17,12 +17,9 @@ from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import KnotState, available_results, fixed_results, result_named, space_of
 from drawstring.core.recipe.chains import Chains
 from drawstring.store import deliveries, measuring
-from drawstring.store.models import Delivery, Shot
+from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding, standing
-from drawstring.web.alpha.words import alpha_words
-from drawstring.web.depth.words import depth_words
-from drawstring.web.drawing import spark
-from drawstring.web.eyes.words import eyes_words
+from drawstring.web.homes import has_track, page_of, script_of, words_of
 
 
 def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
@@ -51,12 +48,8 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
         "display": deliveries.display_window(delivery) if delivery else None,
         "measurement": delivery.measured("depth") if delivery else None,
         "counting": delivery.measured("facts") if delivery else None,
-        "bytes_a_frame": deliveries.bytes_a_frame(session, delivery)
-        if delivery and knot == "arrivals"
-        else 0,
         "camera": camera_words(deliveries.facts_of(delivery)) if delivery else [],
         "told": measuring.told_facts(session, delivery.measured("facts")) if delivery else {},
-        "sparks": _sparks(delivery) if delivery and knot == "arrivals" else {},
         "frames": frames,
         "flagged": {f.frame: f.what for f in how.all_findings if f.frame is not None},
         "frame": _shown_frame(usable, whole),
@@ -70,9 +63,10 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
         "space_of": partial(space_of, recipe=how.recipe),
         "findings": findings,
         "next_knot": _next_knot(how, knot),
-        **(depth_words(session, one, how, usable) if knot == "depth" else {}),
-        **(alpha_words(session, one, how, usable) if knot == "alpha" else {}),
-        **(eyes_words(session, one, how, usable) if knot == "eyes" and delivery else {}),
+        "has_track": has_track(knot),
+        "script": script_of(knot),
+        "page_of": page_of,
+        **(words_of(knot, session, one, how, usable) if delivery else {}),
     }
 
 
@@ -82,19 +76,6 @@ def _shown_frame(usable: list[int], whole: list[int]) -> int | None:
     if shown in usable:
         return shown
     return whole[len(whole) // 2] if whole else None
-
-
-def _sparks(delivery: Delivery) -> dict[str, str]:
-    """Draw every pass's mean over the frames as a small line, where it was counted."""
-    measurement = delivery.measured("facts")
-    if measurement is None or measurement.state != "done":
-        return {}
-    counted = measuring.counted_of(measurement)
-    names = {name for of_frame in counted.values() for name in of_frame}
-    return {
-        name: spark({n: of_frame[name].mean for n, of_frame in counted.items() if name in of_frame})
-        for name in names
-    }
 
 
 def _place_in_tray(one: Pass) -> tuple[bool, int]:

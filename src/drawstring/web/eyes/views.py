@@ -19,7 +19,7 @@ from drawstring.core.eyes.told import pair_over_frames, parallax_over_frames
 from drawstring.core.recipe import Recipe, available_results
 from drawstring.core.recipe.sources import depth_inputs, depth_pass, of_view
 from drawstring.store import measuring, shows
-from drawstring.store.eyes_standing import eye_width, told_eyes
+from drawstring.store.eyes.standing import eye_width, told_eyes
 from drawstring.store.models import Shot
 from drawstring.web.bench.changing import set_settings, typed_at
 from drawstring.web.bench.evidence import asked_part

@@ -17,6 +17,7 @@ from drawstring.core.recipe.sources import of_view, pass_of
 from drawstring.store import deliveries, recipes, shows
 from drawstring.store.models import Shot
 from drawstring.store.standing import standing
+from drawstring.web.homes import page_of
 from drawstring.web.pictures.views import MAX_LEVEL, as_png, frame_here
 from drawstring.web.services import work
 
@@ -41,6 +42,7 @@ def page(shot_id: int) -> str:
             frame=_frame(session, shot),
             stages=stages_of(how.passes, how.recipe) if has_picture else [],
             titles={knot.name: knot.title for knot in KNOTS},
+            page_of=page_of,
         )
 
 

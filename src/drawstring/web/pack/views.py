@@ -23,7 +23,6 @@ from drawstring.store import deliveries, profiles, recipes, shows
 from drawstring.store.standing import standing
 from drawstring.web.bench.changing import changed, set_settings, typed_at
 from drawstring.web.bench.words import bench_words
-from drawstring.web.pack.words import pack_words
 from drawstring.web.services import house, who, work
 
 bp = Blueprint("pack", __name__)
@@ -43,7 +42,7 @@ def page(shot_id: int, knot: str = "pack") -> str:
     """Show the channel map, the form of the files and the press to run."""
     with work() as session:
         shot = shows.shot_by_id(session, shot_id)
-        words = bench_words(session, shot, "pack") | pack_words(session, shot)
+        words = bench_words(session, shot, "pack")
         return render_template("pack/pack.html", **words)
 
 

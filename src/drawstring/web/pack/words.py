@@ -25,7 +25,7 @@ from drawstring.core.recipe.finished import said_of_plain_channels
 from drawstring.runs.planning import file_names_of, notes_for
 from drawstring.store import deliveries, profiles
 from drawstring.store.models import Shot
-from drawstring.store.standing import ShotStanding, standing
+from drawstring.store.standing import ShotStanding
 from drawstring.web.pack.drawn_map import draw_map
 
 
@@ -41,9 +41,8 @@ class View(str):
 BYTES = {"half": 2, "float": 4, "uint": 4}
 
 
-def pack_words(session: Session, shot: Shot) -> dict[str, Any]:
+def pack_words(session: Session, shot: Shot, how: ShotStanding, frames: list[int]) -> dict[str, Any]:
     """Gather what the pack templates need."""
-    how = standing(session, shot)
     pack = how.recipe.pack
     first = shot.delivery.first if shot.delivery else 1001
     return {

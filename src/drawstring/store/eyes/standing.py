@@ -23,7 +23,7 @@ from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.sources import depth_pass, of_view, pass_of
 from drawstring.store import deliveries
-from drawstring.store.alpha_standing import is_lossy, told_frames
+from drawstring.store.alpha.standing import is_lossy, told_frames
 from drawstring.store.models import Delivery
 
 

@@ -1,0 +1,1 @@
+"""Arrivals in the store: what is found, from what was counted and what is settled."""

@@ -1,0 +1,1 @@
+"""Eyes in the store: what is found, from what was counted and what is settled."""

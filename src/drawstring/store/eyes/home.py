@@ -1,0 +1,12 @@
+"""Eyes' home in the store."""
+
+from __future__ import annotations
+
+from drawstring.core.findings import Finding
+from drawstring.store.eyes.standing import eyes_findings
+from drawstring.store.homes import ShotFacts
+
+
+def findings(facts: ShotFacts) -> list[Finding]:
+    """Gather the findings of the Eyes knot."""
+    return eyes_findings(facts.session, facts.delivery, facts.recipe, facts.passes)
