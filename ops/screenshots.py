@@ -65,7 +65,7 @@ def walk(page: Page, address: str) -> None:
     page.goto(f"{address}/shows/Tidewrack")
     shots = {code: link_of(page, code) for code in ("TW010", "TW020", "TW030", "TW040", "TW050", "TW080")}
     page.goto(f"{address}/shots/{shots['TW010']}/depth")
-    page.get_by_role("button", name="take these").click(timeout=120_000)
+    page.get_by_role("button", name="use these").click(timeout=120_000)
     page.wait_for_load_state("networkidle")
     page.get_by_text("revision").wait_for()
     set_value(page, "#depth-far", "90")

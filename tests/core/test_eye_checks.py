@@ -4,16 +4,17 @@ import numpy as np
 import pytest
 from makers import eyes_pulled
 
-from drawstring.core.camera import Moment
+from drawstring.core.camera import Camera, Moment, Place
+from drawstring.core.depth import DepthSettings
 from drawstring.core.errors import SettingError
 from drawstring.core.eyes.checks import check_arrived, check_eyes
 from drawstring.core.eyes.packing import First, Packing, pack
 from drawstring.core.eyes.pair_views import eye_views, pair_fault, says_eyes
 from drawstring.core.eyes.results import needs_whole
 from drawstring.core.eyes.settings import EyesSettings
-from drawstring.core.eyes.telling import told_eyes
+from drawstring.core.eyes.telling import told_eyes, told_parallax
 from drawstring.core.eyes.told import parallax_over_frames
-from drawstring.core.io.facts import ChannelRef
+from drawstring.core.io.facts import ChannelRef, Window
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe, available_results, change
 from drawstring.standins.renderer import View, render
@@ -234,3 +235,25 @@ def test_views_become_eyes_and_what_lacks_is_said():
     assert needs_whole(
         "eye_left", change(rows, {"eyes.packing": "side by side"}, scene_unit="m"), (402, 200), 1
     )
+
+
+def test_parallax_is_told_from_distances_as_they_are_settled():
+    z = np.full((H, W), 400, np.float32)
+    z[: H // 2] = 800
+    pixels = pixels_of((np.dstack([z] * 3), z), (np.dstack([z] * 3), z))
+    stands = np.eye(4)
+    stands[3, 0] = -0.06  # the right eye, six centimetres aside
+    cameras = {
+        (0, 0): Camera(50, 36, tuple(np.eye(4).ravel())),
+        (1, 0): Camera(50, 36, tuple(stands.ravel())),
+    }
+    at = Moment(1, Place(Window(0, 0, W - 1, H - 1), Window(0, 0, W - 1, H - 1)), cameras)
+    focal = W * 50 / 36
+    for unit, scale in (("scene", 1.0), ("cm", 0.01)):
+        settings = DepthSettings().changed({"arrived.unit": unit})
+        told = told_parallax(PAIR, pixels, at, settings)["range"]
+        near, far = -focal * 0.06 / (400 * scale), -focal * 0.06 / (800 * scale)
+        np.testing.assert_allclose([told[0], told[2]], [near, far], atol=0.02)
+    # Distances that can't be read yet tell nothing, and stop nothing.
+    lacking = DepthSettings().changed({"arrived.holds": "0 to 1"})
+    assert told_parallax(PAIR, pixels, at, lacking) == {} == told_parallax(ONE, pixels, at, settings)

@@ -4,6 +4,7 @@ import os
 import shutil
 import subprocess
 import sys
+import time
 
 import numpy as np
 import OpenImageIO as oiio
@@ -201,6 +202,24 @@ def test_a_cancelled_run_keeps_what_is_proven_and_can_go_on(plan, finish, worker
             ledger.cancel(session, ledger.find_run(session, number))
         ledger.go_on(session, ledger.find_run(session, number))
     assert finish(number, workers).package.state == "proven"
+
+
+def test_what_a_worker_left_that_was_cut_off_is_removed_after_its_run(
+    plan, finish, workers, sessions, database
+):
+    number = plan()
+    folder = finish(number, workers).folder
+    old, fresh = (os.path.join(folder, f".unfinished-{age}-TW010_v001.1010.exr") for age in ("old", "fresh"))
+    for path in (old, fresh):
+        with open(path, "wb") as file:
+            file.write(b"half")
+    os.utime(old, (time.time() - 300, time.time() - 300))
+    whole = sorted(name for name in os.listdir(folder) if not name.startswith("."))
+    engine = Engine(database, workers)
+    engine.work(until=lambda: not os.path.exists(old))
+    # Somebody may still be writing what is young, and nothing else is touched.
+    assert os.path.exists(fresh)
+    assert sorted(name for name in os.listdir(folder) if not name.startswith(".")) == whole
 
 
 def test_what_can_not_be_run_is_refused_beforehand(plan, sessions, tmp_path):

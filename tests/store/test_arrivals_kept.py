@@ -206,7 +206,7 @@ def test_a_finding_is_put_away_with_a_reason_and_comes_back_when_its_fact_change
     recipes.set_values(session, shot, {"pack.normal.layer": "beauty2", "pack.shadow.layer": "normal2"})
     recipes.set_values(session, shot, {"pack.shadow.layer": "occlusion"})
     stopping = standing(session, shot).stops[0]
-    with pytest.raises(ConflictError, match="can't be put away"):
+    with pytest.raises(ConflictError, match="can't be dismissed"):
         dismissals.dismiss(session, shot, stopping.fact, "never mind")
 
 

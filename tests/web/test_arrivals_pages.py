@@ -139,9 +139,9 @@ def test_what_was_counted_is_drawn_flagged_and_mended(client, sessions, accept):
     refused = client.post(f"{base}/dismiss", data={"finding.reason": ""}, headers=HTMX)
     assert (refused.status_code, refused.headers["HX-Retarget"]) == (422, "#finding-reason-note")
     away = client.post(f"{base}/dismiss", data={"finding.reason": "asked for it twice"}, headers=HTMX)
-    assert "1 finding put away" in away.text and "asked for it twice" in away.text
+    assert "1 finding dismissed" in away.text and "asked for it twice" in away.text
     everything = client.get("/shows/Tidewrack/findings").text
-    assert "1 put away" in everything and "are the same picture" not in everything
+    assert "1 dismissed" in everything and "are the same picture" not in everything
     assert "are the same picture" in client.get("/shows/Tidewrack/findings?away=yes").text
     narrowed = client.get(
         "/shows/Tidewrack/findings?kind=pass-nan&shot=TW110&severity=warns", headers=HTMX
@@ -160,7 +160,9 @@ def test_a_correction_is_offered_previewed_and_remembered(client, sessions, acce
     assert corrected.status_code == 200 and "said" in corrected.text
     base = "/shows/Tidewrack/dictionary"
     offer = client.get(f"{base}/offer", query_string={"name": "zz7_wet", "role": "depth"}, headers=HTMX).text
-    assert "whole name “zz7_wet”" in offer and "word “wet”" in offer and "changes nothing else" in offer
+    assert (
+        "this name “zz7_wet”" in offer and "any name with “wet”" in offer and "no other pass changes" in offer
+    )
     typed = {"dictionary.kind": "whole name", "dictionary.text": "ZZ7", "dictionary.role": "mist"}
     preview = client.get(f"{base}/preview", query_string=typed, headers=HTMX).text
     assert "1 pass would change" in preview and "zz7" in preview

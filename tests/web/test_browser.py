@@ -69,7 +69,7 @@ def test_from_a_folder_to_a_proven_package(page, source, sessions):
     page.wait_for_url("**/depth")
 
     # Measured by the engine while the page looks on, taken, and in the well at once.
-    page.get_by_role("button", name="take these").click(timeout=60_000)
+    page.get_by_role("button", name="use these").click(timeout=60_000)
     in_well(page, "depth_normalised", 1013, "b")
     handle = page.locator(".handle[data-end=near]")
     box = handle.locator("rect").bounding_box()
@@ -220,9 +220,9 @@ def test_frames_keys_taking_from_the_picture_refusals_and_undo(page, source, fog
 
 def test_changes_that_overtake_each_other_end_in_what_was_typed_last(page, fog, sessions):
     page.goto(f"/shots/{fog.id}/depth")
-    page.get_by_role("button", name="take these").wait_for(timeout=60_000)
+    page.get_by_role("button", name="use these").wait_for(timeout=60_000)
     # Three changes before the first answer is back; none may undo another, and the panel shows the end.
-    page.get_by_role("button", name="take these").click(no_wait_after=True)
+    page.get_by_role("button", name="use these").click(no_wait_after=True)
     page.locator("#depth-far").fill("60")
     page.locator("#depth-far").press("Enter")
     page.get_by_text("reciprocal").click()
@@ -252,7 +252,7 @@ def test_playing_goes_through_the_frames(page, fog):
 
 def test_distances_over_the_frames_and_the_map_of_edges(page, fog, sessions):
     page.goto(f"/shots/{fog.id}/depth")
-    page.get_by_role("button", name="take these").click(timeout=60_000)
+    page.get_by_role("button", name="use these").click(timeout=60_000)
     page.locator("#depth-near").fill("5.2")
     page.locator("#depth-near").press("Enter")
     page.locator(".cord-top").get_by_text("5.2-").wait_for()

@@ -122,7 +122,7 @@ def test_a_mist_is_laid_dragged_coloured_and_kept_off_a_drawn_shape(page, fog, s
 
 def test_a_focus_is_clicked_pulled_over_frames_and_shown_as_computed(page, fog, sources, depth_of):
     page.goto(f"/shots/{fog.id}/depth")
-    page.get_by_role("button", name="take these").click(timeout=60_000)
+    page.get_by_role("button", name="use these").click(timeout=60_000)
     in_well(page, "depth_normalised", MIDDLE, "b")
     page.get_by_role("tab", name="Focus").click()
     page.locator("#depth-focus-on").check()
@@ -154,7 +154,7 @@ def test_a_focus_is_clicked_pulled_over_frames_and_shown_as_computed(page, fog, 
     wait_for(lambda: depth_of().focus.keys["distance"].frames == [FIRST, LAST])
     page.locator("#track").get_by_text("linear").click()
     wait_for(lambda: [k.then.value for k in depth_of().focus.keys["distance"].keys][1] == "linear")
-    page.keyboard.press(",")
+    page.keyboard.press("Control+ArrowLeft")
     wait_for(lambda: page.locator("#now").inner_text() == str(FIRST))
 
     page.locator(f"#frames [data-frame='{MIDDLE}']").click()
@@ -184,7 +184,7 @@ def test_a_focus_is_clicked_pulled_over_frames_and_shown_as_computed(page, fog, 
 
 def test_strip_and_well_point_at_each_other(page, fog, sources):
     page.goto(f"/shots/{fog.id}/depth")
-    page.get_by_role("button", name="take these").click(timeout=60_000)
+    page.get_by_role("button", name="use these").click(timeout=60_000)
     in_well(page, "depth_normalised", MIDDLE, "b")
     page.locator("#tray [data-pass=depth]").click()
     page.keyboard.press("1")

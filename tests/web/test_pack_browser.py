@@ -121,7 +121,7 @@ def test_knots_are_copied_to_the_chosen_shots_after_a_look(page, fog, sessions):
     page.get_by_role("button", name="Write", exact=True).click()
     page.locator("#outcomes").get_by_text("1 shot changed").wait_for()
     assert [pack_of(sessions, code).compression for code in ("TW020", "TW030")] == ["piz", "zip"]
-    page.get_by_role("button", name="let new shots begin so").click()
+    page.get_by_role("button", name="use for new shots").click()
     page.locator("#defaults").get_by_text("New shots begin with Pack").wait_for()
     assert page.locator("#defaults").get_by_text("as the show").count() == 3, "who was not touched follows"
     with sessions.begin() as session:

@@ -67,6 +67,10 @@ class _RunAtWork:
     answers: list[FrameAnswer] = field(default_factory=list)
 
 
+SWEEP_S, LEFT_S = 60.0, 120.0
+"""How often packages at their end are swept, and how long nobody has written to what is removed."""
+
+
 class Engine:
     """Works off the ledger with a Dask client.
 
@@ -98,6 +102,7 @@ class Engine:
         self._measurements = Measurements()
         self._scanning, self._sender = scanning, sender
         self._reports: list[Future] = []
+        self._sweeps_at = 0.0
         self._lock: Any = None
 
     def work(self, *, until: Callable[[], bool]) -> None:
@@ -149,6 +154,7 @@ class Engine:
         if self._sender is not None:
             self._sender.step()
         self._take_up()
+        self._sweep()
         if (self._runs or self._measurements) and isinstance(self._make_client, OwnWorkers):
             self._make_client.look_after()
         if self._runs or self._measurements:
@@ -202,6 +208,21 @@ class Engine:
             if run_id in self._runs:
                 self._runs[run_id].priority = priority
         self._measurements.take_up(self._work)
+
+    def _sweep(self) -> None:
+        """Remove what writers left in packages that are at their end.
+
+        A worker that was cut off from everybody may have gone on, and died, after its run was closed.
+        """
+        if time.monotonic() < self._sweeps_at:
+            return
+        self._sweeps_at = time.monotonic() + SWEEP_S
+        with self._work() as session:
+            folders = [run.folder for run in ledger.ended_lately(session)]
+        for folder in folders:
+            with suppress(OSError):  # a folder that was moved away is nobody's business
+                if removed := remove_unfinished(folder, older_than_s=LEFT_S):
+                    log.info("Removed %d unfinished files from %s", removed, folder)
 
     def _begin(self, session: Session, run: Run) -> None:
         try:

@@ -14,7 +14,7 @@ from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment, moment_of
 from drawstring.core.depth import DepthSettings, FrameDistances, Held, along_of, tally
 from drawstring.core.errors import DrawstringError
-from drawstring.core.eyes.telling import told_eyes
+from drawstring.core.eyes.telling import told_eyes, told_parallax
 from drawstring.core.io import limits
 from drawstring.core.io.facts import ChannelRef, FileFacts, Window
 from drawstring.core.io.frame import read_frame
@@ -112,7 +112,8 @@ def _distances(
         point = (points[0], points[1], points[2]) if len(points) == 3 else None
         beside = np.asarray(pixels[twin], np.float32) if twin and twin in pixels else None
         along = along_of(read.z, read.nothing, read.camera, at.place, point, beside)
-    return FrameDistances(tallies.pop(""), tallies, along)
+    parallax = told_parallax(passes, pixels, at, depth)
+    return FrameDistances(tallies.pop(""), tallies, along, parallax)
 
 
 def _statistics(

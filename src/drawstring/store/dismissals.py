@@ -37,13 +37,13 @@ def dismiss(session: Session, shot: Shot, fact: str, reason: str, *, by: str = "
         )  # fmt: skip
     if finding.severity is Severity.STOPS:
         raise ConflictError(
-            "A finding that stops the shot can't be put away.", where="finding", why=finding.why,
+            "A finding that stops the shot can't be dismissed.", where="finding", why=finding.why,
             remedy=finding.remedy,
         )  # fmt: skip
     reason = reason.strip()
     if not reason or len(reason) > 400:
         raise SettingError(
-            "A finding is put away with a reason of up to 400 letters.", where="finding.reason",
+            "A finding is dismissed with a reason of up to 400 letters.", where="finding.reason",
             why="Whoever finds it next wants to know.", remedy="Type why it does not matter for this shot.",
         )  # fmt: skip
     dismissal = Dismissal(shot_id=shot.id, code=finding.code, fact=fact, reason=reason, by=by)

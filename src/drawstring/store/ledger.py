@@ -158,6 +158,12 @@ def recent(session: Session, show: Show, *, limit: int = 50) -> list[Run]:
     return [*session.scalars(held), *session.scalars(ended)]
 
 
+def ended_lately(session: Session, *, hours: float = 24) -> list[Run]:
+    """Give the runs that ended within the last hours."""
+    since = now() - timedelta(hours=hours)
+    return list(session.scalars(select(Run).where(Run.state.not_in(HOLDS), Run.ended_at > since)))
+
+
 def under_way(session: Session, show: Show | None = None) -> list[Run]:
     """Give the runs that are worked on or wait, first ones first."""
     query = select(Run).where(Run.state.in_(UNDER_WAY)).order_by(Run.priority.desc(), Run.id)

@@ -202,6 +202,7 @@ def _write_distances(measurement: Measurement, counted: Mapping[int, FrameDistan
     measurement.whole = tally_to_json(merged(first.values())) | {
         "ends": {str(n): [one.nearest, one.furthest] for n, one in first.items() if one.seen},
         "views": {view: tally_to_json(one) for view, one in sorted(by_view.items())},
+        "parallax": {str(n): dict(one.parallax) for n, one in sorted(counted.items()) if one.parallax},
         "along": {
             "is": best.value if best else None,
             "by": evidence.by,
@@ -240,6 +241,14 @@ def told_distances(session: Session, measurement: Measurement | None) -> dict[st
     query = select(Measurement.whole["along"], Measurement.whole["views"])
     along, views = session.execute(query.where(Measurement.id == measurement.id)).one()
     return {"along": along, "views": {v: tally_from_json(plain) for v, plain in (views or {}).items()}}
+
+
+def told_parallax(session: Session, measurement: Measurement | None) -> dict[int, dict[str, Any]]:
+    """Give each frame's parallax as it follows from distances and cameras; empty where it is not known."""
+    if measurement is None or measurement.state != "done":
+        return {}
+    query = select(Measurement.whole["parallax"]).where(Measurement.id == measurement.id)
+    return {int(number): told for number, told in (session.scalar(query) or {}).items()}
 
 
 def tell_facts(measurement: Measurement | None) -> None:

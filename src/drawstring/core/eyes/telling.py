@@ -37,14 +37,7 @@ _FIELD = 80.0
 WEIGHTS = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
-def told_eyes(
-    passes: Sequence[Pass],
-    pixels: Pixels,
-    at: Moment,
-    *,
-    is_looked_at: bool,
-    depth: DepthSettings | None = None,
-) -> dict[str, Any]:
+def told_eyes(passes: Sequence[Pass], pixels: Pixels, at: Moment, *, is_looked_at: bool) -> dict[str, Any]:
     """Tell what there is to tell of one frame's eyes; empty where it has nothing to do with two of them.
 
     Parameters
@@ -55,13 +48,10 @@ def told_eyes(
     at : Moment
     is_looked_at : bool
         Whether what takes longer is told, too.
-    depth : DepthSettings, optional
-        How distances are read.
     """
-    settings = depth or DepthSettings()
     views = eye_views(EyesSettings(), passes) if says_eyes(passes) else None
     if views is not None:
-        return _of_views(passes, pixels, at, views, settings)
+        return _of_views(passes, pixels, at, views)
     first = of_view(passes, "")
     picture = _picture(first, pixels)
     if picture is None:
@@ -100,9 +90,7 @@ def _middle(picture: Picture) -> Picture:
     return picture[top : top + 400, left : left + 640]
 
 
-def _of_views(
-    passes: Sequence[Pass], pixels: Pixels, at: Moment, views: tuple[str, str], settings: DepthSettings
-) -> dict[str, Any]:
+def _of_views(passes: Sequence[Pass], pixels: Pixels, at: Moment, views: tuple[str, str]) -> dict[str, Any]:
     left, right = of_view(passes, views[0]), of_view(passes, views[1])
     one, other = _picture(left, pixels), _picture(right, pixels)
     if one is None or other is None:
@@ -130,13 +118,39 @@ def _of_views(
             round(v, 6) for v in (rig.right, rig.down, rig.forward, rig.toe_degrees, rig.tilt_degrees)
         ]
         said["meets"] = rig.convergence
-    exact = exact_parallax(pixels, passes, settings, at, views) if depth is not None else None
-    if exact is not None:
-        said |= _ranged(exact)
     if a.is_latlong:
         said |= _round(whole, at, beauty.channels[0].source, beauty.channels[0].part)
         said["says_round"] = True
     return said
+
+
+def told_parallax(
+    passes: Sequence[Pass], pixels: Pixels, at: Moment, settings: DepthSettings
+) -> dict[str, Any]:
+    """Tell the parallax of two eyes whose cameras are known, from distances as they are settled.
+
+    Parameters
+    ----------
+    pixels : mapping of ChannelRef to (H, W)
+        Depth and alpha of both, as they came.
+
+    Returns
+    -------
+    dict
+        `range`: lowest, middle and highest, and `sides`: nearest at the left and right edge, in pixels; empty
+        where cameras or distances are not known.
+    """
+    views = eye_views(EyesSettings(), passes) if says_eyes(passes) else None
+    if views is None:
+        return {}
+    parallax = exact_parallax(pixels, passes, settings, at, views)
+    return {} if parallax is None else _ranged(_seen(parallax, at))
+
+
+def _seen(plane: Plane, at: Moment) -> Plane:
+    """Leave out what lies outside the frame: nobody sees it."""
+    shown = display_in(at.placed(plane.shape))
+    return plane[shown.y_min : shown.y_max + 1, shown.x_min : shown.x_max + 1]
 
 
 def _ranged(parallax: Plane) -> dict[str, Any]:

@@ -9,9 +9,10 @@ from __future__ import annotations
 import errno
 import os
 import re
+import time
 import uuid
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -264,17 +265,28 @@ def final_path(path: str) -> str:
     return os.path.join(folder, name[len(UNFINISHED) + 9 :]) if name.startswith(UNFINISHED) else path
 
 
-def remove_unfinished(folder: str) -> int:
-    """Remove what a killed writer left in a folder and those within; give the number of files removed."""
+def remove_unfinished(folder: str, *, older_than_s: float = 0.0) -> int:
+    """Remove what a killed writer left in a folder and those within; give the number of files removed.
+
+    Parameters
+    ----------
+    older_than_s : float
+        How long nobody has written to it.
+    """
+    latest = time.time() - older_than_s
     left = [
         os.path.join(place, name)
         for place, _, names in os.walk(folder)
         for name in names
         if name.startswith(UNFINISHED)
     ]
+    removed = 0
     for path in left:
-        os.unlink(path)
-    return len(left)
+        with suppress(FileNotFoundError):  # whoever wrote it may be at its end just now
+            if not older_than_s or os.stat(path).st_mtime < latest:
+                os.unlink(path)
+                removed += 1
+    return removed
 
 
 def _not_written(path: str, error: OSError) -> OutputError:

@@ -22,7 +22,7 @@ from drawstring.core.io.facts import FileFacts
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.sources import depth_pass, of_view, pass_of
-from drawstring.store import deliveries
+from drawstring.store import deliveries, measuring
 from drawstring.store.alpha.standing import is_lossy, told_frames
 from drawstring.store.models import Delivery
 
@@ -34,6 +34,9 @@ def told_eyes(session: Session, delivery: Delivery) -> Eyes:
         for said in frame.values():
             if "eyes" in said:
                 found[number] = said["eyes"]
+    for number, parallax in measuring.told_parallax(session, delivery.measured("depth")).items():
+        if number in found:
+            found[number] = found[number] | parallax
     return found
 
 

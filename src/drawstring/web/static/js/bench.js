@@ -1,5 +1,6 @@
 // The bench: passes into the well, frames stepped and played, handles that try settings out.
 import { change, isTyping } from "./page.js";
+import { rove } from "./focus.js";
 import { fetchCube, Pictures } from "./pictures.js";
 import { OverFrames } from "./overframes.js";
 import { Side } from "./side.js";
@@ -25,6 +26,10 @@ function start() {
   let frame = Number(frames.includes(Number(wished.get("frame"))) ? wished.get("frame") : bench.dataset.frame), tried = {}, taking = null, playing = null, asked = 0;
 
   const say = (text) => { note.textContent = text; note.hidden = !text; };
+  // What takes a moment says what it does; what is there at once says nothing.
+  let saying = 0;
+  const sayWhileWaiting = (text) => { clearTimeout(saying); saying = setTimeout(() => { if (!taking) { say(text); note.classList.add("is-waiting"); } }, 200); };
+  const sayDone = () => { clearTimeout(saying); if (note.classList.contains("is-waiting")) say(""); note.classList.remove("is-waiting"); };
   const fixed = bench.dataset.results.split(" ");
   // Mattes and layers bear names that the recipe gives them.
   const isResult = (name) => fixed.includes(name) || /(^|\.)(matte_|layer_|form_|CryptoNamed\d)/.test(name);
@@ -51,19 +56,26 @@ function start() {
       const laid = await Promise.all(slots.map((slot, i) => pictures.get(at, names[slot], levels[i], isResult(names[slot]) ? tried : {})));
       if (mine === asked) slots.forEach((slot, i) => well.lay(slot, laid[i]));
     };
+    const waits = slots.some((slot) => !pictures.has(at, names[slot], level()) || isTrying);
+    if (waits) sayWhileWaiting(isTrying ? "Working …" : `Loading frame ${at}, ${slots.map((slot) => plainName(names[slot])).join(" and ")} …`);
     try {
       const whole = slots.map(() => level()), quick = slots.map((slot, i) => (isSlow(slot) ? Math.max(1, whole[i]) : whole[i]));
       const isKept = slots.every((slot, i) => pictures.has(at, names[slot], whole[i]));
       if (isTrying || (!isKept && slots.some(isSlow))) await lay(quick);
       if (mine === asked && !isTrying && (isKept || String(quick) !== String(whole) || !slots.some(isSlow))) await lay(whole);
       if (mine !== asked) return;
+      sayDone();
       say("");
       cells.forEach((cell) => cell.classList.toggle("is-loaded", pictures.has(Number(cell.dataset.frame), names[0], level())));
     } catch (error) {
-      if (mine === asked) say(error.message);
+      if (mine === asked) { sayDone(); say(error.message); }
     }
   }
+  const plainName = (name) => (name === "picture" ? "finished picture" : name.replaceAll("_", " ").replace("@", ", read as "));
 
+  const stopsInTray = rove(document.getElementById("tray"), (pass) => pass.classList.contains("is-a"), { next: "ArrowDown", before: "ArrowUp" });
+  const stopsInFrames = rove(document.querySelector("#frames ol"), (cell) => cell.getAttribute("aria-current"),
+    { next: "ArrowRight", before: "ArrowLeft", onMove: (cell) => cell.dataset.frame && go(Number(cell.dataset.frame)) });
   function mark() {
     document.querySelectorAll("#tray .pass").forEach((pass) => {
       const letters = ["A", "B"].filter((_, slot) => pass.dataset.pass === names[slot] && (slot === 0 || well.mode !== "one"));
@@ -71,7 +83,9 @@ function start() {
       pass.classList.toggle("is-b", letters.includes("B"));
       pass.querySelector(".letter").textContent = letters.join("");
     });
-    const plain = (name) => name.replaceAll("_", " ").replace("@", ", read as ");
+    const plain = plainName;
+    stopsInTray();
+    stopsInFrames();
     const two = well.mode !== "one";
     wellElement.querySelector(".over.a").textContent = well.mode === "difference" ? `${plain(names[0])} minus ${plain(names[1])}` : (two ? "A " : "") + plain(names[0]);
     wellElement.querySelector(".over.b").textContent = two && well.mode !== "difference" ? `B ${plain(names[1])}` : "";

@@ -50,7 +50,7 @@ for (const lost of ["htmx:sendError", "htmx:timeout"]) document.addEventListener
   document.getElementById("trouble").innerHTML =
     '<div class="trouble"><p class="what">The server does not answer.</p><p>The last change may not be written. ' +
     'Check that it runs (make start), then look and try again.</p></div>' +
-    '<button class="plain" type="button" data-clears="trouble">put away</button>';
+    '<button class="plain" type="button" data-clears="trouble">close</button>';
 });
 
 // A changed setting is sent by itself, in turn after those before it: what a form's other fields show may

@@ -26,8 +26,9 @@ export class Tracks {
       if (button) this.toggle(button.dataset.key);
     });
     document.addEventListener("keydown", (event) => {
-      if (isTyping(event) || event.ctrlKey || event.metaKey || event.altKey || !this.name) return;
-      const press = { k: () => this.toggle(), ",": () => this.step(-1), ".": () => this.step(1) }[event.key.toLowerCase()];
+      if (isTyping(event) || event.metaKey || event.altKey || !this.name) return;
+      const withArrow = event.ctrlKey && { ArrowLeft: () => this.step(-1), ArrowRight: () => this.step(1) }[event.key];
+      const press = withArrow || (!event.ctrlKey && { k: () => this.toggle() }[event.key.toLowerCase()]);
       if (press) { event.preventDefault(); press(); }
     });
     new ResizeObserver(() => this.draw()).observe(this.svg);
