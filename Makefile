@@ -18,7 +18,7 @@ stop:
 test:
 	@ops/prepare test
 	@$(MAKE) --no-print-directory lint
-	@.venv/bin/python -m pytest
+	@.venv/bin/python ops/suite.py
 
 lint:
 	@.venv/bin/ruff check .

@@ -54,7 +54,8 @@ def start(installation: Installation) -> None:
         timed("Pages and engine are up", since)
     # As in life: shots come in one after the other, while people work on those that are there.
     if not _living(var / "run" / "demo.pid"):
-        _begin(var, "demo", [*shell, "demo"])
+        # Whoever looks at a picture goes first.
+        _begin(var, "demo", ["nice", "-n", "15", *shell, "demo"])
         print("  The other shots are rendered behind it and arrive on the board", flush=True)
     print(f"\nDrawstring is ready ({time.monotonic() - began:.0f} s): {address}", flush=True)
 

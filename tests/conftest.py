@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import tempfile
 import threading
@@ -107,11 +108,16 @@ def sources(demo_show: Path) -> Path:
 
 @pytest.fixture(scope="session")
 def demo_show(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo show, small, below a folder."""
-    folder = tmp_path_factory.mktemp("sources")
-    for _ in render_show(str(folder / "tidewrack"), width=WIDTH, height=HEIGHT, frames=FRAMES, workers=2):
+    """The demo show, small, below a folder; made once where several processes test at a time."""
+    made = os.environ.get("DRAWSTRING_TEST_DEMO", "")
+    return Path(made) if made else render_demo(str(tmp_path_factory.mktemp("sources")))
+
+
+def render_demo(folder: str) -> Path:
+    """Render the small demo show below a folder."""
+    for _ in render_show(f"{folder}/tidewrack", width=WIDTH, height=HEIGHT, frames=FRAMES, workers=2):
         pass
-    return folder
+    return Path(folder)
 
 
 @pytest.fixture

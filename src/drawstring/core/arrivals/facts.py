@@ -46,16 +46,19 @@ def findings_of(counted: Counted, passes: Sequence[Pass], *, where: str, window:
         one.name: [(n, counted[n][one.name]) for n in frames if one.name in counted[n]] for one in passes
     }
     flat: set[str] = set()
+    alike: dict[tuple[bool, float, int], list[str]] = defaultdict(list)
     for one in passes:
         curve = curves[one.name]
         if not curve:
             continue
-        if fault := _flat(one, curve, where):
+        level = _flat(curve)
+        if level is not None:
             flat.add(one.name)
-            found.append(fault)
+            alike[level == 0, level if level else 0, len(curve)].append(one.name)
         found += _broken(one, curve, where, window)
         if one.name not in flat:
             found += _standing_out(one, curve, where)
+    found += [_said_flat(names, level, count, where) for (_, level, count), names in alike.items()]
     found += _doubled(curves, flat, where)
     found += _frozen(curves, passes, where)
     found += [
@@ -75,28 +78,37 @@ def _mark(one: Pass) -> str:
     return next((trait for trait in ("noisy", "raw", "denoised") if trait in one.traits), "other")
 
 
-def _flat(one: Pass, curve: list[tuple[int, PassStatistics]], where: str) -> Finding | None:
+def _flat(curve: list[tuple[int, PassStatistics]]) -> float | None:
+    """Give the one value that a pass has everywhere in all frames; None where it has several."""
     low, high = min(s.low for _, s in curve), max(s.high for _, s in curve)
-    if low != high or any(s.nan or s.infinite for _, s in curve):
-        return None
-    if low == 0:
+    return low if low == high and not any(s.nan or s.infinite for _, s in curve) else None
+
+
+def _said_flat(names: Sequence[str], level: float, count: int, where: str) -> Finding:
+    """Tell of passes that have one value everywhere: those of one value in one finding."""
+    several = len(names) > 1
+    listed = f"{', '.join(names[:-1])} and {names[-1]}" if several else names[0]
+    verb, them = ("are", "them") if several else ("is", "it")
+    mends = (show_pass(names[0]), _leave_out(*names))
+    if level == 0:
         return Finding(
-            "pass-black", Severity.WARNS, f"{one.name} is black in all {len(curve)} frames.",
-            f"{where}, {one.name}",
-            "A light was off, or the pass was never switched on; sums made with it lack its part.",
-            "Ask the renderer for it, or leave it out of the package.", pass_name=one.name,
-            mends=(show_pass(one.name), _leave_out(one.name)),
+            "pass-black", Severity.WARNS, f"{listed} {verb} black in all {count} frames.",
+            f"{where}, {', '.join(names)}",
+            "A light was off, or a pass was never switched on; sums made with it lack its part.",
+            f"Ask the renderer for {them}, or leave {them} out of the package.", pass_name=names[0],
+            mends=mends,
         )  # fmt: skip
     return Finding(
-        "pass-constant", Severity.NOTES, f"{one.name} is {low:g} everywhere in all {len(curve)} frames.",
-        f"{where}, {one.name}", "It tells nothing about the picture.",
-        "Check that it was switched on, or leave it out of the package.", pass_name=one.name,
-        mends=(show_pass(one.name), _leave_out(one.name)),
+        "pass-constant", Severity.NOTES, f"{listed} {verb} {level:g} everywhere in all {count} frames.",
+        f"{where}, {', '.join(names)}", f"{'They tell' if several else 'It tells'} nothing about the picture.",
+        f"Check that {'they were' if several else 'it was'} switched on, or leave {them} out.",
+        pass_name=names[0], mends=mends,
     )  # fmt: skip
 
 
-def _leave_out(name: str) -> Mend:
-    return Mend("leave it out", Does.SET, ((f"pack.{name}.goes", "no"),))
+def _leave_out(*names: str) -> Mend:
+    label = "leave them out" if len(names) > 1 else "leave it out"
+    return Mend(label, Does.SET, tuple((f"pack.{name}.goes", "no") for name in names))
 
 
 def _broken(one: Pass, curve: list[tuple[int, PassStatistics]], where: str, window: Window) -> list[Finding]:
