@@ -100,7 +100,8 @@ def _said_flat(names: Sequence[str], level: float, count: int, where: str) -> Fi
         )  # fmt: skip
     return Finding(
         "pass-constant", Severity.NOTES, f"{listed} {verb} {level:g} everywhere in all {count} frames.",
-        f"{where}, {', '.join(names)}", f"{'They tell' if several else 'It tells'} nothing about the picture.",
+        f"{where}, {', '.join(names)}",
+        f"{'They tell' if several else 'It tells'} nothing about the picture.",
         f"Check that {'they were' if several else 'it was'} switched on, or leave {them} out.",
         pass_name=names[0], mends=mends,
     )  # fmt: skip
