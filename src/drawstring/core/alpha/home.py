@@ -18,7 +18,10 @@ from drawstring.core.alpha.steps import ALPHA_STEPS as STEPS
 from drawstring.core.recipe.result import Result
 from drawstring.core.recipe.results import find_result as find_any
 
-__all__ = ["RESULTS", "STEPS", "find_result", "is_sent", "named_results"]
+__all__ = ["FAMILIES", "RESULTS", "STEPS", "find_result", "is_sent", "named_results"]
+
+FAMILIES = (MATTE, LAYER, NAMES)
+"""What names of results begin with that the recipe makes up."""
 
 RESULTS = (*ALPHA_RESULTS, stack_result(find_any))
 

@@ -109,7 +109,7 @@ def stack_result(find: laying.Find) -> Result:
         "stack", "alpha", RGBA, Stage.LAID,
         lambda passes, recipe: laying.is_stack_ready(passes, recipe, find),
         lambda chain: apart(chain.after(Stage.LAID, PICTURE)),
-        is_light=True, is_extra=True,
+        is_light=True, is_extra=True, is_slow=True,
     )  # fmt: skip
 
 
@@ -212,12 +212,14 @@ ALPHA_RESULTS = (
     ),
     _shadow_result(
         "shadow_layer", RGBA, lambda made: planes_of(black_layer(made.s, made.tint)), is_light=True,
-        is_extra=True, is_dark=True,
+        is_extra=True, is_dark=True, is_slow=True,
     ),
-    _shadow_result("shadow_multiply", RGB, lambda made: planes_of(made.multiply), is_extra=True),
+    _shadow_result(
+        "shadow_multiply", RGB, lambda made: planes_of(made.multiply), is_extra=True, is_slow=True
+    ),
     _shadow_result(
         "shadow_recomposed", RGB, lambda made: planes_of(_recomposed(made)), is_ready=has_ground,
-        is_packed=False, is_light=True,
+        is_packed=False, is_light=True, is_slow=True,
     ),
     _shadow_result(
         "shadow_residual", ("V",), _residual, is_ready=has_ground, is_packed=False, is_signed=True

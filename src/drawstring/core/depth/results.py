@@ -66,11 +66,11 @@ _of_depth = partial(Result, knot="depth", stage=Stage.DOUBLED)
 DEPTH_RESULTS = (
     Result(
         "beauty_focus", "depth", RGBA, Stage.FOCUSED, is_focus_ready, _after(Stage.FOCUSED),
-        is_light=True, is_extra=True,
+        is_light=True, is_extra=True, is_slow=True,
     ),
     Result(
         "beauty_mist", "depth", RGBA, Stage.VEILED, is_mist_ready, _after(Stage.VEILED),
-        is_light=True, is_extra=True,
+        is_light=True, is_extra=True, is_slow=True,
     ),
     _of_depth("depth_normalised", suffixes=("V",), is_ready=_normalised_ready, tap=_normalised),
     _of_depth(

@@ -234,14 +234,14 @@ def _is_round(passes: Sequence[Pass], recipe: Recipe) -> bool:
 
 
 EYE_RESULTS = (
-    _of_pair("eye_left", RGBA, _eye(0), is_light=True),
-    _of_pair("eye_right", RGBA, _eye(1), is_light=True),
-    _of_pair("parallax", ("V",), _parallax, is_signed=True),
+    _of_pair("eye_left", RGBA, _eye(0), is_light=True, is_slow=True),
+    _of_pair("eye_right", RGBA, _eye(1), is_light=True, is_slow=True),
+    _of_pair("parallax", ("V",), _parallax, is_signed=True, is_slow=True),
     _of_pair("filled_left", ("V",), _filled("left"), is_ready=_is_filled("left")),
     _of_pair("filled_right", ("V",), _filled("right"), is_ready=_is_filled("right")),
-    _of_pair("anaglyph", RGB, _anaglyph),
-    _of_pair("glasses_left", RGB, _glasses(0)),
-    _of_pair("glasses_right", RGB, _glasses(1)),
+    _of_pair("anaglyph", RGB, _anaglyph, is_slow=True),
+    _of_pair("glasses_left", RGB, _glasses(0), is_slow=True),
+    _of_pair("glasses_right", RGB, _glasses(1), is_slow=True),
     _of_pair("flat_left", RGBA, _flat(0), is_ready=_is_round, is_light=True),
     _of_pair("flat_right", RGBA, _flat(1), is_ready=_is_round, is_light=True),
     *(

@@ -7,6 +7,7 @@
 
 and, where its results are called as the recipe calls them,
 
+- `FAMILIES`: what their names begin with;
 - `find_result(name)`: a result of such a family, None for any other name;
 - `named_results(recipe)`: their names;
 - `is_sent(name, recipe)`: whether one of its results goes out as settled.
@@ -47,6 +48,11 @@ def family_result(name: str) -> Result | None:
     """Give a result that is called as the recipe calls it; None where no knot makes such a one."""
     found = (home.find_result(name) for home in homes() if hasattr(home, "find_result"))
     return next((result for result in found if result is not None), None)
+
+
+def families() -> list[str]:
+    """Give what names of results begin with that the recipe makes up."""
+    return [begin for home in homes() for begin in getattr(home, "FAMILIES", ())]
 
 
 def family_names(recipe: Recipe) -> list[str]:

@@ -56,6 +56,8 @@ class Result:
         happened to the picture since.
     is_dark : bool
         Whether it is black with coverage, to be looked at before something bright.
+    is_slow : bool
+        Whether it takes so long that a small one is shown first.
     is_offered : callable of (recipe)
         Whether it tells anything new, so that it lies in the tray and goes out; else it is there for whoever
         asks for it by name.
@@ -77,6 +79,7 @@ class Result:
     is_of_pair: bool = False
     likeness: str = ""
     is_dark: bool = False
+    is_slow: bool = False
     is_offered: Callable[[Recipe], bool] = _always
 
     @property

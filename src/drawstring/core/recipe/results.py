@@ -78,7 +78,7 @@ def _finished(chain: Chain) -> Value:
 
 FINISHED = Result(
     PICTURE, "", RGBA, Stage.OUT, _has_picture, _finished, is_light=True, is_pointwise=False,
-    is_extra=True,
+    is_extra=True, is_slow=True,
 )  # fmt: skip
 """The shot's picture after its last stage: what people look at."""
 

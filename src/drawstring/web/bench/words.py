@@ -16,6 +16,7 @@ from drawstring.core.pack.naming import bare_name
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import KnotState, available_results, fixed_results, result_named, space_of
 from drawstring.core.recipe.chains import Chains
+from drawstring.core.recipe.homes import families
 from drawstring.store import deliveries, measuring
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding, standing
@@ -56,6 +57,8 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
         "passes": sorted(how.passes, key=_place_in_tray),
         "results": results,
         "all_results": list(dict.fromkeys([*fixed_results(), *results])),
+        "families": families(),
+        "slow": [name for name, result in fixed_results().items() if result.is_slow],
         "first_pictures": _first_pictures(how, results),
         "views": VIEWS,
         "roles": list(Role),

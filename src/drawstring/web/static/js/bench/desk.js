@@ -1,0 +1,64 @@
+// What the bench works on: its picture, its passes and frames, what is tried out; and what its knot adds.
+import { Pictures } from "../pictures.js";
+import { Well } from "../well.js";
+
+export const plainName = (name) => (name === "picture" ? "finished picture" : name.replaceAll("_", " ").replace("@", ", read as "));
+
+export class Desk {
+  constructor(element) {
+    const { shot, knot, fps, a, b, frame, results, families, slow, width } = element.dataset;
+    const wellElement = document.getElementById("well");
+    const cells = [...document.querySelectorAll("#frames .cell:not([disabled])")];
+    const frames = cells.map((cell) => Number(cell.dataset.frame));
+    const wished = new URLSearchParams(location.search), asked = Number(wished.get("frame"));
+    Object.assign(this, {
+      element, shot, knot, fps: Number(fps), names: [a, b], cells, frames, wished, wellElement, width: Number(width),
+      well: new Well(wellElement), pictures: new Pictures(shot), place: document.getElementById("place"),
+      note: wellElement.querySelector(".well-note"), frame: frames.includes(asked) ? asked : Number(frame),
+      tried: {}, taking: null, script: {}, fixed: results.split(" "), families: families.split(" ").filter(Boolean), slow: slow.split(" "),
+    });
+  }
+
+  say(text) { this.note.textContent = text; this.note.hidden = !text; }
+
+  // What takes a moment says what it does; what is there at once says nothing.
+  sayWhileWaiting(text) {
+    clearTimeout(this.saying);
+    this.saying = setTimeout(() => {
+      if (this.taking) return;
+      this.say(text);
+      this.note.classList.add("is-waiting");
+    }, 200);
+  }
+
+  sayDone() {
+    clearTimeout(this.saying);
+    if (this.note.classList.contains("is-waiting")) this.say("");
+    this.note.classList.remove("is-waiting");
+  }
+
+  // Mattes and layers bear names that the recipe gives them.
+  isResult(name) {
+    const bare = name.split(".").at(-1);
+    return this.fixed.includes(name) || this.fixed.includes(bare) || this.families.some((family) => bare.startsWith(family));
+  }
+
+  isSlow(name) { return this.slow.includes(name.split(".").at(-1)); }
+
+  inTray(name) { return document.querySelector(`#tray [data-pass="${CSS.escape(name.split("@")[0])}"]`); }
+
+  isThere(name) { return Boolean(this.inTray(name)); }
+
+  resultsInTray() { return [...document.querySelectorAll("#tray [data-pass]")].map((pass) => pass.dataset.pass).filter((name) => this.isResult(name)); }
+
+  // Half size is plenty while the picture is shown smaller than that.
+  get level() {
+    const { scale, canvas } = this.well;
+    return (scale === null ? this.width / canvas.width >= 1.9 : scale <= 0.52) ? 1 : 0;
+  }
+
+  // The slots that are seen: the second one only where two pictures are compared.
+  slots(only = [0, 1]) { return only.filter((slot) => slot === 0 || this.well.mode !== "one"); }
+
+  ask(path) { return fetch(`/shots/${this.shot}${path}`, { headers: { Accept: "application/json" } }); }
+}
