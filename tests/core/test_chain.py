@@ -258,7 +258,7 @@ def test_a_layer_made_from_the_stack_is_refused_and_so_is_one_of_another_size():
 
 
 def test_what_is_needed_and_open_stops_the_finished_picture():
-    recipe = settings(**MIST, pack__beauty="the finished picture")
+    recipe = settings(**MIST, pack__beauty="finished picture")
     assert not [f for f in check_finished(ONE, settings(**MIST), "x")], "nobody looks at it"
     codes = {(f.code, f.severity.value, f.mends[0].values) for f in check_finished(ONE, recipe, "x")}
     assert codes == {("picture-open", "stops", ((f"{knot}.needed", "no"),)) for knot in ("depth", "alpha")}
@@ -267,7 +267,7 @@ def test_what_is_needed_and_open_stops_the_finished_picture():
     assert not check_finished(ONE, settled, "x")
     channels = {(c.name, c.source) for c in plan_outputs(ONE, settled, settled_only=True).channels}
     assert {("R", "picture"), ("A", "picture"), ("beauty.R", "beauty")} <= channels
-    beside = change(settled, {"pack.beauty": "as arrived, the finished picture beside"}, scene_unit="m")
+    beside = change(settled, {"pack.beauty": "finished picture beside"}, scene_unit="m")
     channels = {(c.name, c.source) for c in plan_outputs(ONE, beside, settled_only=True).channels}
     assert {("R", "beauty"), ("picture.R", "picture")} <= channels
     assert "veiled" in said_of_plain_channels(ONE, settled)

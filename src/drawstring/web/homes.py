@@ -63,3 +63,17 @@ def script_of(knot: str) -> str:
     assert current_app.static_folder is not None
     there = os.path.exists(os.path.join(current_app.static_folder, name))
     return url_for("static", filename=name) if there else ""
+
+
+_OTHER_PAGES = ("arrivals.js", "board.js", "packmap.js", "theme.js")
+
+
+def modules_of(knot: str) -> list[str]:
+    """Give the addresses of all scripts that the bench imports: asked for at once, before any picture is."""
+    assert current_app.static_folder is not None
+    folder = os.path.join(current_app.static_folder, "js")
+    names = [name for name in sorted(os.listdir(folder)) if name.endswith(".js") and name not in _OTHER_PAGES]
+    names += [f"bench/{name}" for name in sorted(os.listdir(os.path.join(folder, "bench")))]
+    addresses = [url_for("static", filename=f"js/{name}") for name in names]
+    own = script_of(knot)
+    return [own, *addresses] if own else addresses

@@ -145,9 +145,9 @@ class Beauty(StrEnum):
 
     ARRIVED = "as arrived"
     """The beauty as it came."""
-    BESIDE = "as arrived, the finished picture beside"
+    BESIDE = "finished picture beside"
     """The beauty as it came, and the finished picture as a layer of its own."""
-    FINISHED = "the finished picture"
+    FINISHED = "finished picture"
     """The finished picture; the beauty as it came is a layer of its own."""
 
 

@@ -170,7 +170,7 @@ SHOTS = (
         ),
         has_eyes=True,
         is_round=True,
-        wider=3,
+        wider=2,
     ),
     DemoShot(
         "TW080",

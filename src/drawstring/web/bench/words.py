@@ -20,7 +20,7 @@ from drawstring.core.recipe.homes import families
 from drawstring.store import deliveries, measuring
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding, standing
-from drawstring.web.homes import has_track, page_of, script_of, words_of
+from drawstring.web.homes import has_track, modules_of, page_of, script_of, words_of
 
 
 def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
@@ -68,6 +68,7 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
         "next_knot": _next_knot(how, knot),
         "has_track": has_track(knot),
         "script": script_of(knot),
+        "modules": modules_of(knot),
         "page_of": page_of,
         **(words_of(knot, session, one, how, usable) if delivery else {}),
     }
@@ -89,11 +90,13 @@ def _place_in_tray(one: Pass) -> tuple[bool, int]:
 
 
 def _first_pictures(how: ShotStanding, results: list[str]) -> tuple[str, str]:
-    """Choose what lies in the well at first: the finished picture, and a result or the depth beside it."""
+    """Choose what lies in the well at first: the finished picture and the beauty, else beauty and a result."""
     names = [one.name for one in how.passes]
     beauty = "beauty" if "beauty" in names else names[0] if names else ""
-    first = PICTURE if PICTURE in results else beauty
-    made = [name for name in results if result_named(name).is_packed and name != first]
+    if PICTURE in results and beauty:
+        return PICTURE, beauty  # after and before
+    first = beauty
+    made = [name for name in results if result_named(name).is_packed]
     second = made[0] if made else "depth" if "depth" in names else first
     return first, second
 

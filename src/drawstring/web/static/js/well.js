@@ -26,6 +26,10 @@ export class Well {
     this.canvas = element.querySelector("canvas");
     this.gl = this.canvas.getContext("webgl2", { antialias: false, alpha: false });
     if (!this.gl) throw new Error("WebGL2 is not to be had in this browser.");
+    // Nothing is there yet: the grey that surrounds pictures, never a black that could be one.
+    const [red, green, blue] = getComputedStyle(element).backgroundColor.match(/[\d.]+/g).map((level) => Number(level) / 255);
+    this.gl.clearColor(red, green, blue, 1);
+    this.gl.clear(this.gl.COLOR_BUFFER_BIT);
     this.pictures = [null, null];
     this.textures = new Map();
     this.mode = "one";
