@@ -1,15 +1,19 @@
 """The recipe: typed values read as people type them, outputs pulled, states told."""
 
+import json
+from pathlib import Path
+
 import numpy as np
 import pytest
 from makers import by_name
 
 from drawstring.core.camera import Moment
-from drawstring.core.errors import SettingError, SeveralSettingErrors
+from drawstring.core.errors import DrawstringError, SettingError, SeveralSettingErrors
 from drawstring.core.findings import Severity
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.pack import stow
 from drawstring.core.pack.file_names import file_name
+from drawstring.core.pack.profile import read_profile
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import (
     CordFacts,
@@ -228,3 +232,23 @@ def test_a_pattern_of_passes_for_one_file_stays_within_the_package():
 def test_constants_that_say_nothing_are_refused(typed):
     with pytest.raises(SettingError, match="says no channel and value"):
         change(Recipe(), {"pack.constants": typed}, scene_unit="m")
+
+
+def test_a_recipe_and_a_profile_of_an_earlier_day_are_read_as_they_were():
+    kept = Path(__file__).parent / "kept"
+    stored = json.loads((kept / "recipe_1.json").read_text())
+    read = upgraded(stored).as_dict()
+
+    def lost(before, now, where=""):
+        if isinstance(before, dict):
+            return [each for name in before for each in lost(before[name], now.get(name), f"{where}.{name}")]
+        return [] if before == now or list(before or ()) == list(now or ()) else [where]
+
+    assert not lost(stored, read)
+    with pytest.raises(DrawstringError, match="this version reads up to"):
+        upgraded({**stored, "form": 99})
+    with pytest.raises(SettingError, match="settles tide, which this version does not know"):
+        upgraded({**stored, "tide": {"level": 2}})
+    document = (kept / "profile_1.json").read_text()
+    profile = read_profile(document)
+    assert not lost(json.loads(document), json.loads(profile.model_dump_json()))

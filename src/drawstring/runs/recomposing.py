@@ -19,14 +19,16 @@ from drawstring.core.alpha.shadow import recomposed
 from drawstring.core.alpha.shadows import has_ground
 from drawstring.core.alpha.stack import stacked
 from drawstring.core.arrays import Picture, Stored
-from drawstring.core.chain import Chain, Work
+from drawstring.core.chain import Chain, Work, channels_of
 from drawstring.core.errors import OutputError
+from drawstring.core.io.facts import ChannelRef
 from drawstring.core.pack.form import LOSSY, AlphaKind, Reach
 from drawstring.core.pack.layout import OutputChannel, compressions_of
 from drawstring.core.pack.storing import Stowed
 from drawstring.core.passes.hashed import coverage_of
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.sources import of_view
+from drawstring.core.recipe.spaces import is_converted
 
 _STEPS = 8 * 2.0**-11
 """Of the largest value: eight half-float roundings, which is more than any of the sums adds up."""
@@ -56,8 +58,8 @@ def recompose(
     Returns
     -------
     dict
-        `largest` and `mean` difference of whatever can be put together: "shadow", "stack", "mattes"; empty
-        where nothing can be.
+        `largest` and `mean` difference of whatever can be put together: "shadow", "stack", "mattes", and
+        every result that follows from passes which go out as they came; empty where nothing can be.
 
     Raises
     ------
@@ -77,6 +79,8 @@ def recompose(
         pairs["stack"] = _stack(written, stowed, work, chain)
     if "mattes" in asked:
         pairs["mattes"] = _mattes(sorted(asked["mattes"]), written, work, chains)
+    for name, inputs in _taps(channels, chains).items():
+        pairs[name] = _tap(name, inputs, written, back, work, chains)
     is_exact = not any(one in LOSSY for one in compressions_of(channels, chains.recipe.pack).values())
     return {
         name: _compared(name, made, meant, is_exact=is_exact)
@@ -88,16 +92,62 @@ def recompose(
 def asked_back(channels: Sequence[OutputChannel], chains: Chains) -> list[OutputChannel]:
     """Give the channels that have to be read back so that a frame can be put together again."""
     sources = {name for some in _asked(channels, chains).values() for name in some}
-    return [one for one in channels if one.source in sources]
+    taps = _taps(channels, chains)
+    inputs = {one for several in taps.values() for one in several.values()}
+    return [one for one in channels if one.source in sources or one.source in taps or one in inputs]
+
+
+def _taps(channels: Sequence[OutputChannel], chains: Chains) -> dict[str, dict[ChannelRef, OutputChannel]]:
+    """Give the results that follow from passes which go out just as they came, and those passes' channels."""
+    if not _can_be_put_together(chains):
+        return {}
+    passes = {one.name: one for one in chains.passes}
+    untouched = {
+        one.ref: one
+        for one in channels
+        if one.ref is not None
+        and one.source in passes
+        and one.stored == passes[one.source].pixel_types[one.component]
+        and not is_converted(passes[one.source], chains.recipe)
+    }
+    asked = _asked(channels, chains)
+    covered = {name for some in asked.values() for name in some} | ({"stack"} if "stack" in asked else set())
+    taps = {}
+    for name in dict.fromkeys(one.source for one in channels if one.ref is None and one.value is None):
+        refs = [] if name in covered else channels_of([chains.own(name)])
+        if refs and all(ref in untouched for ref in refs):
+            taps[name] = {ref: untouched[ref] for ref in refs}
+    return taps
+
+
+def _tap(
+    name: str,
+    inputs: Mapping[ChannelRef, OutputChannel],
+    written: Written,
+    back: Back,
+    work: Work,
+    chains: Chains,
+) -> tuple[Picture | None, Picture]:
+    """Make a result anew from the written passes; what was written of it is held against that."""
+    planes = {ref: back[one.of_pass, one.part, one.name] for ref, one in inputs.items()}
+    fresh = replace(work.at, kept={}, lasting={})
+    return written(name), _stacked(Work(planes, fresh).of(chains.own(name)))
+
+
+def _can_be_put_together(chains: Chains) -> bool:
+    """Whether what is written is what was laid: else downstream has to bring it there first."""
+    pack = chains.recipe.pack
+    if pack.alpha is AlphaKind.STRAIGHT or pack.reach is not Reach.ALL:
+        return False
+    # Two eyes in one picture are put together by whoever takes them apart; what was moved, after moving.
+    return len(chains.own_chains()) == 1 and not chains.moves
 
 
 def _asked(channels: Sequence[OutputChannel], chains: Chains) -> dict[str, set[str]]:
     """Give what can be put together, and of which passes and results."""
     recipe = chains.recipe
-    if recipe.pack.alpha is AlphaKind.STRAIGHT or recipe.pack.reach is not Reach.ALL:
-        return {}  # what is written is not what is laid: downstream has to bring it there first
-    if len(chains.own_chains()) > 1:
-        return {}  # two eyes in one picture are put together by whoever takes them apart
+    if not _can_be_put_together(chains):
+        return {}
     going = {channel.source for channel in channels}
     layers = {layer_name(one) for one in shown_layers(recipe)}
     sets = {name for name in going if name.startswith(NAMES)}

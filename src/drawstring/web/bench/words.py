@@ -90,7 +90,7 @@ def _place_in_tray(one: Pass) -> tuple[bool, int]:
 
 
 def _first_pictures(how: ShotStanding, results: list[str]) -> tuple[str, str]:
-    """Choose what lies in the well at first: the finished picture and the beauty, else beauty and a result."""
+    """Choose what lies in the well at first: finished picture and beauty, else beauty and a result."""
     names = [one.name for one in how.passes]
     beauty = "beauty" if "beauty" in names else names[0] if names else ""
     if PICTURE in results and beauty:
