@@ -10,13 +10,13 @@ from drawstring.core.errors import SettingError
 from drawstring.core.eyes.checks import check_arrived, check_eyes
 from drawstring.core.eyes.packing import First, Packing, pack
 from drawstring.core.eyes.pair_views import eye_views, pair_fault, says_eyes
-from drawstring.core.eyes.results import needs_whole
 from drawstring.core.eyes.settings import EyesSettings
 from drawstring.core.eyes.telling import told_eyes, told_parallax
 from drawstring.core.eyes.told import parallax_over_frames
 from drawstring.core.io.facts import ChannelRef, Window
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe, available_results, change
+from drawstring.core.recipe.chains import Chains
 from drawstring.standins.renderer import View, render
 from drawstring.standins.tidewrack import scenes
 
@@ -231,10 +231,13 @@ def test_views_become_eyes_and_what_lacks_is_said():
     filled = eyes_pulled("beauty", pixels, PAIR, wide, Moment(1))
     assert filled[0][0][0].min() > 95 and filled[1][0][0].max() < 9
     rows = change(recipe, {"eyes.came": "packed", "eyes.packing": "rows interlaced"}, scene_unit="m")
-    assert needs_whole("eye_left", rows, (400, 200), 1) and not needs_whole("beauty", rows, (400, 200), 1)
-    assert needs_whole(
-        "eye_left", change(rows, {"eyes.packing": "side by side"}, scene_unit="m"), (402, 200), 1
+    packed = Chains(ONE, rows)
+    assert packed.needs_whole("eye_left", (400, 200), 1) and packed.needs_whole("picture", (400, 200), 1)
+    assert not packed.needs_whole("beauty", (400, 200), 1) and not packed.needs_whole(
+        "picture", (400, 200), 0
     )
+    beside = Chains(ONE, change(rows, {"eyes.packing": "side by side"}, scene_unit="m"))
+    assert beside.needs_whole("eye_left", (402, 200), 1) and not beside.needs_whole("eye_left", (400, 200), 1)
 
 
 def test_parallax_is_told_from_distances_as_they_are_settled():

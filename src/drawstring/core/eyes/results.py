@@ -249,23 +249,3 @@ EYE_RESULTS = (
         for each in PACKED_FORMS
     ),
 )
-
-
-def needs_whole(name: str, recipe: Recipe, size: tuple[int, int], level: int) -> bool:
-    """Whether a result has to be made at full size: lines of two eyes must not be mixed by a proxy.
-
-    Parameters
-    ----------
-    size : (width, height)
-        Of the picture that came.
-    level : int
-        Of the proxy that is asked for.
-    """
-    if not level or recipe.eyes.came is not Came.PACKED or not recipe.eyes.needed or name not in EYE_NAMES:
-        return False
-    lines = recipe.eyes.packing in (Packing.ROWS, Packing.COLUMNS)
-    return lines or any(side % (2 << level) for side in size)
-
-
-EYE_NAMES = frozenset(one.name for one in EYE_RESULTS)
-"""What the Eyes knot's results are called."""

@@ -10,7 +10,7 @@ from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, STAGES, Chain, Stage, Value, value
 from drawstring.core.errors import MissingError
-from drawstring.core.eyes.packing import pack, unsqueezed
+from drawstring.core.eyes.packing import Packing, pack, unsqueezed
 from drawstring.core.eyes.pair_views import is_pair_ready, views_of_pair
 from drawstring.core.eyes.settings import Came, Making
 from drawstring.core.passes.recognition import Pass
@@ -115,6 +115,21 @@ class Chains:
             given = {Making.RIGHT: "left", Making.LEFT: "right"}.get(eyes.making)
             return self.chain(side=side, made="" if name == given else name)
         return self.chain(views_of_pair(self.passes, self.recipe)[came_as], side=side)
+
+    def needs_whole(self, name: str, size: tuple[int, int], level: int) -> bool:
+        """Whether something has to be made at full size: lines of two eyes must not be mixed by a proxy.
+
+        Parameters
+        ----------
+        size : (width, height)
+            Of the picture that came.
+        level : int
+            Of the proxy that is asked for.
+        """
+        if not level or not self.is_packed or (self.find(name) is None and not self.moves):
+            return False
+        lines = self.recipe.eyes.packing in (Packing.ROWS, Packing.COLUMNS)
+        return lines or any(side % (2 << level) for side in size)
 
     def find(self, name: str) -> Result | None:
         """Give a result by its bare name."""

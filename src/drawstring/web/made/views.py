@@ -61,6 +61,8 @@ def after(shot_id: int, number: int, stage: str) -> Response:
     made = [chains.eye_chain(side) for side in (0, 1)] if chains.has_pair else []
     chain = next((eye for eye in made if eye.subject.made), chains.own_chains()[0])
     level = min(MAX_LEVEL, max(0, (at.window.width // WIDE).bit_length() - 1))
+    if chains.needs_whole(PICTURE, (at.display.width, at.display.height), level):
+        level = 0
     planes = at.of(apart(chain.after(Stage(stage), PICTURE)), level)
     return as_png(look(Role.BEAUTY, planes), WIDE)
 

@@ -17,7 +17,6 @@ from drawstring.core.camera import Moment, moment_of
 from drawstring.core.chain import Value, Work, channels_of
 from drawstring.core.colour import bake, look
 from drawstring.core.errors import MissingError, SettingError
-from drawstring.core.eyes.results import needs_whole
 from drawstring.core.io.facts import ChannelRef, FileFacts, Window
 from drawstring.core.passes import HASHED_ROLES, Pass, Role
 from drawstring.core.recipe import (
@@ -49,7 +48,8 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
         at, shot = frame_here(session, shot_id, number), shows.shot_by_id(session, shot_id)
         recipe = tried(session, shot, request.args, number)
     passes = at.passes
-    whole = needs_whole(name, recipe, (at.display.width, at.display.height), level)
+    size = at.display.width, at.display.height
+    whole = Chains(passes, recipe).needs_whole(name, size, level)
     made_at = 0 if whole else level
     planes = at.planes(picture_inputs(name, passes, recipe), made_at)
     shown = picture(name, passes, recipe, planes, at.moment(made_at))
@@ -85,9 +85,10 @@ def thumb(shot_id: int, number: int, name: str) -> Response:
     passes = at.passes
     wide = _whole("wide", 32, 1024, THUMB_PX)
     level = min(MAX_LEVEL, max(0, (at.window.width // wide).bit_length() - 1))
-    if needs_whole(name, recipe, (at.display.width, at.display.height), level):
+    chains = Chains(passes, recipe)
+    if chains.needs_whole(name, (at.display.width, at.display.height), level):
         level = 0
-    planes = at.of(Chains(passes, recipe).own(name), level)
+    planes = at.of(chains.own(name), level)
     one, result = pass_named(name, passes), find_result(name)
     if one is not None:
         role = one.role
