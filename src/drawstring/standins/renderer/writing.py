@@ -40,7 +40,7 @@ def write_frame(
     channels |= frame.planes
     if has_noisy:
         channels |= {
-            f"noisy.{letter}": frame.noisy[..., i].astype(np.float16) for i, letter in enumerate("RGB")
+            f"beauty_noisy.{letter}": frame.noisy[..., i].astype(np.float16) for i, letter in enumerate("RGB")
         }
     channels |= name_planes(objects, frame.ids, frame.coverage)
     header = name_header(objects)
