@@ -110,6 +110,7 @@ told["api"] = client.get("/api/v1/shows/Tidewrack/shots/TW010", headers=headers)
 told["means"] = {}
 for name in ("beauty", "beauty_wet", "picture"):
     answer = client.get(f"/shots/1/frames/1012/pixels/{name}")
+    assert answer.status_code == 200, answer.text
     planes = np.frombuffer(answer.data, np.float16).astype(float).reshape(-1, 4)
     told["means"][name] = planes.mean(axis=0).tolist()
 print(json.dumps(told))

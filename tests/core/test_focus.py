@@ -156,7 +156,7 @@ def rendered(stop_and_focus: tuple[float, float]):
     yard = scenes.fog_yard()
     yard.materials = [replace(material, specular=0.0) for material in yard.materials]
     camera = replace(STAND_IN, stop=stop_and_focus[0], focus_m=stop_and_focus[1])
-    view = View(WIDTH, 270, window=WINDOW, samples=12, is_thrifty=False)
+    view = View(WIDTH, 270, window=WINDOW, samples=12, is_thrifty=False, is_denoised=False)
     frame = render(yard.packed(), camera, view, seed=int(stop_and_focus[1]))
     return frame.beauty, frame.planes["depth.Z"]
 

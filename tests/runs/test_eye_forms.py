@@ -11,6 +11,7 @@ from makers import FRAMES, HEIGHT, WIDTH, carry_out_here, write_plain
 
 from drawstring.core.arrivals import scan
 from drawstring.core.colour import through_view
+from drawstring.core.depth import DepthSettings
 from drawstring.core.eyes.anaglyph import MATRICES, Method
 from drawstring.core.eyes.forms import form_size
 from drawstring.core.eyes.settings import Form
@@ -257,22 +258,21 @@ def test_parallax_of_two_sequences_follows_their_cameras(session, sources, accep
     passes = deliveries.passes_of(shot.delivery)
     number = 1003
     files = deliveries.frames_of(session, shot.delivery)[number]
-    _, told = measure_frame(
-        "facts",
-        number,
-        source_files(files),
-        tuple(passes),
-        deliveries.window_of(shot.delivery),
-        is_looked_at=True,
-    )
+    window = deliveries.window_of(shot.delivery)
+    frame = number, source_files(files), tuple(passes), window
+    _, told = measure_frame("facts", *frame, is_looked_at=True)
     said = next(one.told["eyes"] for one in told.values() if "eyes" in one.told)
     assert said["rig"][0] == pytest.approx(0.065, abs=1e-5) and said["meets"] == pytest.approx(4.2, rel=1e-4)
     z = planes_of(sources / "tidewrack" / "TW040" / "v001" / f"TW040_left_v001.{number}.exr")["depth.Z"]
     closed = 0.065 * WIDTH * 32 / 36 * (1 / 4.2 - 1 / z)
     low, _, high = np.percentile(closed, [0.5, 50, 99.5])
-    assert said["range"][0] == pytest.approx(low, abs=0.05) and said["range"][2] == pytest.approx(
-        high, abs=0.05
-    )
+    # What follows from distances is told with them, as they are settled: in centimetres they are nearer.
+    for settings, scale in ((DepthSettings(), 1.0), (DepthSettings().changed({"arrived.unit": "cm"}), 0.01)):
+        ends = measure_frame("depth", *frame, depth=settings, scene_unit="m", is_looked_at=True)[1].parallax
+        moved = [0.065 * WIDTH * 32 / 36 * (1 / 4.2 - 1 / (each * scale)) for each in (z.min(), 1e9)]
+        assert moved[0] - 0.1 < ends["range"][0] < ends["range"][2] < moved[1] + 0.1
+        if scale == 1:
+            assert ends["range"][::2] == pytest.approx([low, high], abs=0.05)
 
 
 def test_half_sizes_keep_their_own_pixels_and_parallax_goes_out(session, sources, accepted, tmp_path):
