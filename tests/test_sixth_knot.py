@@ -90,6 +90,7 @@ def words(session, shot, how, frames):
 
 LOOK = """
 import json
+import re
 import numpy as np
 from drawstring.installation import read_installation
 from drawstring.store import tokens
@@ -102,14 +103,15 @@ with unit_of_work(sessionmaker(connect(installation.database))) as session:
     secret = tokens.make_token(session, "tide")
 client = create_app(installation, WTF_CSRF_ENABLED=False).test_client()
 told = {"board": client.get("/shows/Tidewrack").text}
-told["bench"] = client.get("/shots/1/tide").text
-told["made"] = client.get("/shots/1/made").text
-told["changed"] = client.post("/shots/1/tide", data={"tide.level": "7"}).text
+shot = "/shots/" + re.search(r"/shots/([0-9]+)", told["board"])[1]
+told["bench"] = client.get(f"{shot}/tide").text
+told["made"] = client.get(f"{shot}/made").text
+told["changed"] = client.post(f"{shot}/tide", data={"tide.level": "7"}).text
 headers = {"Authorization": f"Bearer {secret}"}
 told["api"] = client.get("/api/v1/shows/Tidewrack/shots/TW010", headers=headers).json
 told["means"] = {}
 for name in ("beauty", "beauty_wet", "picture"):
-    answer = client.get(f"/shots/1/frames/1012/pixels/{name}")
+    answer = client.get(f"{shot}/frames/1012/pixels/{name}")
     assert answer.status_code == 200, answer.text
     planes = np.frombuffer(answer.data, np.float16).astype(float).reshape(-1, 4)
     told["means"][name] = planes.mean(axis=0).tolist()
