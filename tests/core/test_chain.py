@@ -236,6 +236,27 @@ def test_mends_level_and_convergence_are_one_map_filtered_once():
     np.testing.assert_array_equal(pulled("right.beauty", planes, BOTH, recipe, at())[0], wanted)
 
 
+@pytest.mark.parametrize("came", [
+    {"eyes__shift": "6"},
+    {"eyes__came": "no pair", "eyes__is_round": "yes", "eyes__yaw": "50", "eyes__pitch": "20"},
+    {"eyes__came": "packed", "eyes__packing": "above/below", "eyes__mend_turn": "2", "eyes__shift": "4"},
+])  # fmt: skip
+def test_what_is_shown_leads_back_to_the_pixel_that_arrived(came):
+    z = np.arange(H * W, dtype=np.float32).reshape(H, W) + 1
+    planes = a_scene() | {ONE[1].channels[0]: z}
+    recipe = settings(eyes__needed="yes", **came)
+    moment = at(window=Window(0, 0, W - 1, H - 1))
+    passes = BOTH if "eyes__came" not in came else ONE
+    planes |= in_view(planes, "right") if passes is BOTH else {}
+    chains = Chains(passes, recipe)
+    rows, columns = Work(planes, moment).of(chains.came_from())
+    shown = Work(planes, moment).of(chains.own("depth"))[0]
+    there = rows >= 0
+    assert chains.moves and 0.5 < there.mean() <= 1
+    np.testing.assert_array_equal(shown[there], z[rows[there], columns[there]])
+    assert not shown[~there].any()
+
+
 def test_a_layer_made_from_the_stack_is_refused_and_so_is_one_of_another_size():
     recipe = settings(**STACK, **EYES)
     layer = recipe.alpha.stack[0]

@@ -132,12 +132,12 @@ def test_packed_deliveries_are_proposed_and_wrong_readings_told(seen):
         assert settings.needed and settings.packing is packing
         assert not {"eyes-mono", "eyes-packing", "eyes-scaled"} & set(codes(eyes, settings))
     none = codes(eyes, EyesSettings(needed=True), fault="there are no two views")
-    assert dict(none["eyes-no-pair"].mends[0].values)["eyes.packing"] == "rows interlaced"
+    assert dict(none["eyes-no-pair"].mends[0].values)["eyes.packing"] == "rows_interlaced"
     made = codes({}, EyesSettings(needed=True), fault="there are no two views")
-    assert dict(made["eyes-no-pair"].mends[0].values) == {"eyes.came": "one eye"}
+    assert dict(made["eyes-no-pair"].mends[0].values) == {"eyes.came": "one_eye"}
     wrong = EyesSettings(needed=True, came="packed", packing="above/below")
     beside = told(lambda a, b: pack(a, b, Packing.SIDE_BY_SIDE, First.LEFT, is_mixed=True))
-    assert dict(codes(beside, wrong)["eyes-packing"].mends[0].values) == {"eyes.packing": "side by side"}
+    assert dict(codes(beside, wrong)["eyes-packing"].mends[0].values) == {"eyes.packing": "side_by_side"}
     mono = told(lambda a, b: a)
     assert "eyes-mono" in codes(mono, wrong) and not check_arrived(EyesSettings(), mono, "")
     rows = EyesSettings(needed=True, came="packed", packing="rows interlaced")
@@ -179,7 +179,7 @@ def test_round_pictures_are_checked():
     settings = EyesSettings(needed=True, came="no pair", is_round=True)
     good = {"size": [400, 200], "seam": 0.9, "poles": [0.1, 0.1], "level": [0.0, 0.1, "the camera"]}
     assert not codes({1: good}, settings, size=(400, 200))
-    for size, packing in (((800, 200), "side by side"), ((400, 400), "above/below")):
+    for size, packing in (((800, 200), "side_by_side"), ((400, 400), "above_below")):
         pair = codes({1: good}, settings, size=size)["round-ratio"]
         packed = change(Recipe(), dict(pair.mends[0].values), scene_unit="m").eyes
         assert packed.packing.value == packing

@@ -10,6 +10,7 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 from makers import write_plain
+from scipy.ndimage import map_coordinates
 
 from drawstring.core.alpha.cleanup import curve, filled, grown, softened, without_specks
 from drawstring.core.alpha.coded import coloured, numbered, whole_numbers
@@ -30,6 +31,7 @@ from drawstring.core.passes.hashed import (
     ranked_channels,
     shares_of,
 )
+from drawstring.core.passes.recombining import recombined
 
 THINGS = ["buoy_red", "buoy_green", "chain", "shed", "apron", "lamp", "gantry"]
 
@@ -208,12 +210,32 @@ def test_a_stroke_covers_what_it_touches_at_every_size():
     assert hard.sum() == pytest.approx(np.pi * 12**2, rel=0.1)
 
 
+@pytest.mark.parametrize(("right", "down", "turn"), [(0.5, 0, 0), (-3.25, 2.75, 0), (1.4, -0.6, 0.1)])
+def test_ranked_names_go_through_geometry_as_their_coverages_would(coverages, right, down, turn):
+    channels, _ = ranked_channels("CryptoObject", coverages, ranks=8)
+    ranks = [channels[f"CryptoObject{i // 2:02d}.{'RGBA'[i % 2 * 2 + k]}"] for i in range(8) for k in (0, 1)]
+    row, col = np.mgrid[:24, :32].astype(np.float64)
+    x, y = col * np.cos(turn) - row * np.sin(turn) + right, col * np.sin(turn) + row * np.cos(turn) + down
+    moved = recombined(ranks, x, y)
+    for thing, share in coverages.items():
+        # Another library's linear sampling of the one thing's coverage.
+        wanted = map_coordinates(np.pad(share, 1), [y + 1, x + 1], order=1, cval=0)
+        np.testing.assert_allclose(coverage_of(thing, moved), wanted, atol=2e-6)
+    shares = np.stack(moved[1::2])
+    assert (np.diff(shares, axis=0) <= 1e-7).all(), "the larger come first"
+    names = np.stack(moved[0::2]).view(np.uint32)
+    assert set(np.unique(names)) <= {0, *(name_bits(thing) for thing in THINGS)}
+    # With fewer ranks the largest stay, and no name is invented.
+    few = recombined(ranks[:4], x, y)
+    assert len(few) == 4 and set(np.unique(few[0].view(np.uint32))) <= set(np.unique(names))
+
+
 def test_strokes_are_painted_in_order_and_only_in_their_frame():
-    strokes = [read_stroke(t, "x", ["add", "take away"]) for t in (
+    strokes = [read_stroke(t, "x", ["add", "take_away"]) for t in (
         "add r=20 soft=0: 80,60", "take away r=8 soft=0: 80,60", "add r=5 soft=0 at=7: 150,60",
     )]  # fmt: skip
     now, later = (
-        painted(strokes, place(), (90, 160), frame=f, raises="add", lowers="take away") for f in (6, 7)
+        painted(strokes, place(), (90, 160), frame=f, raises="add", lowers="take_away") for f in (6, 7)
     )
     assert now[40, 70] == 0 and now[40, 55] == 1 and now[40, 140] == 0 and later[40, 140] == 1
 

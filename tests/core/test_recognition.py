@@ -61,8 +61,8 @@ def test_every_pass_of_the_stand_in_renderer_is_recognised(sources):
     path = sorted((sources / "tidewrack").rglob("*.exr"))[0]
     passes = recognise(read_facts(str(path)), sample_pixels(str(path)))
     assert {one.name for one in passes} == {
-        "beauty", "depth", "position", "normal", "diffuse_direct", "diffuse_indirect", "diffuse_colour",
-        "specular_direct", "specular_indirect", "specular_colour", "emission", "environment", "occlusion",
+        "beauty", "depth", "position", "normal", "diffuse_direct", "diffuse_indirect", "diffuse_albedo",
+        "specular_direct", "specular_indirect", "specular_albedo", "emission", "environment", "occlusion",
         "shadow", "object_matte",
     }  # fmt: skip
     assert all(one.confidence > 0.9 and one.reason for one in passes)

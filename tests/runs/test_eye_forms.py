@@ -210,7 +210,7 @@ def test_a_turned_all_round_pair_keeps_depth_true(session, sources, accepted, tm
         eyes__deliver="above/below; flat view; eyes apart",
     )
     eyes = standing(session, shot).recipe.eyes
-    assert eyes.is_round and eyes.came.value == "two views"
+    assert eyes.is_round and eyes.came.value == "two_views"
     recipes.settle(session, shot, "eyes")
     run = plan_run(session, shot, output=str(tmp_path / "packages"))
     carry_out_here(session, run)

@@ -91,7 +91,7 @@ def test_a_pair_is_looked_at_moved_swapped_and_packed(page, accepted, eyes_of, s
     wait_for(lambda: page.locator("#eyes-evidence .budget rect").count() == 6)
     page.get_by_role("tab", name="Forms").click()
     page.get_by_text("side by side, half").first.click()
-    wait_for(lambda: [form.value for form in eyes_of().deliver] == ["side by side, half"])
+    wait_for(lambda: [form.value for form in eyes_of().deliver] == ["side_by_side_half"])
     page.locator("#eyes-evidence").get_by_role("button", name="side by side half").click()
     in_well(page, "form_side_by_side_half", MIDDLE)
     page.locator("#eyes-evidence").get_by_text("TW040_v").wait_for()

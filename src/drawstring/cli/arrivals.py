@@ -154,7 +154,7 @@ def pass_group() -> None:
 @click.argument("name")
 @click.argument("role")
 @click.option(
-    "--remember", type=click.Choice(["whole name", "word"]), help="Put it into the show's dictionary."
+    "--remember", type=click.Choice(["name", "word", "whole name"]), help="Put it into the show's dictionary."
 )
 @click.option("--text", default="", help="The name or word to remember; the layer's name when not given.")
 @as_json

@@ -21,7 +21,7 @@ MOST_POINTS = 4000
 """Points of one stroke at most."""
 
 _HEAD = re.compile(
-    r"^(?P<does>[a-z ]+?)\s+r=(?P<radius>[\d.]+)\s+soft=(?P<soft>[\d.]+)"
+    r"^(?P<does>[a-z_ ]+?)\s+r=(?P<radius>[\d.]+)\s+soft=(?P<soft>[\d.]+)"
     r"(?:\s+at=(?P<frame>-?\d+))?\s*:\s*(?P<points>.+)$"
 )
 
@@ -73,7 +73,8 @@ def read_stroke(text: str, where: str, does: Iterable[str]) -> Stroke:
     known = list(does)
     match = _HEAD.match(text.strip())
     try:
-        if match is None or match["does"] not in known:
+        deed = match["does"].replace(" ", "_") if match else ""
+        if match is None or deed not in known:
             raise ValueError
         flat = tuple(float(v) for pair in match["points"].split() for v in pair.split(","))
         if not flat or len(flat) % 2 or len(flat) > 2 * MOST_POINTS or not all(abs(v) < 1e6 for v in flat):
@@ -90,7 +91,7 @@ def read_stroke(text: str, where: str, does: Iterable[str]) -> Stroke:
             f"(it can {', '.join(known)}; radius up to 2000 px, soft 0 to 1).",
         ) from None
     frame = int(match["frame"]) if match["frame"] else None
-    return Stroke(does=match["does"], radius=radius, soft=soft, frame=frame, points=flat)
+    return Stroke(does=deed, radius=radius, soft=soft, frame=frame, points=flat)
 
 
 def shape_matte(corners: tuple[float, ...], place: Place, shape: tuple[int, ...]) -> Plane:

@@ -13,14 +13,14 @@ the last key the slope is 0, so between two keys alone it is 3 s^2 - 2 s^3.
 from __future__ import annotations
 
 from bisect import bisect_right
-from enum import StrEnum
 
 from pydantic import BaseModel, ConfigDict, field_validator
 
+from drawstring.core.choices import Choice
 from drawstring.core.errors import SettingError
 
 
-class Then(StrEnum):
+class Then(Choice):
     """How a value goes on from a key to the next one."""
 
     LINEAR = "linear"

@@ -140,7 +140,7 @@ def _by_dictionary(passes: Sequence[Pass], entries: Sequence[Entry]) -> list[Pas
     for one in passes:
         told = look_up(entries, one.layer) if one.layer and one.reason != SAID else None
         if told:
-            reason = f"the show's dictionary: {told.kind.value} {told.text}"
+            reason = f"the show's dictionary: {told.kind.says} {told.text}"
             one = replace(one, role=told.role, confidence=0.99, reason=reason)
         taken.append(one)
     if taken == list(passes):

@@ -12,6 +12,7 @@ from drawstring.core.arrivals.report import FrameReport
 from drawstring.core.findings import finding_from_dict, gravest_first
 from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts, PartFacts, Window
 from drawstring.core.passes import Pass, Role
+from drawstring.core.passes.former import todays_name
 from drawstring.store.models import PassRow
 
 
@@ -92,12 +93,12 @@ _PASS = (
 
 def _pass(plain: Mapping[str, Any]) -> Pass:
     return Pass(
-        plain["name"], plain["layer"], Role(plain["role"]), plain["confidence"], plain["reason"],
+        todays_name(plain["name"]), plain["layer"], Role(plain["role"]), plain["confidence"], plain["reason"],
         plain["view"],
         tuple(ChannelRef(part, name, source) for source, part, name, _, _ in plain["channels"]),
         tuple(suffix for _, _, _, suffix, _ in plain["channels"]),
         tuple(pixel_type for _, _, _, _, pixel_type in plain["channels"]),
-        tuple(plain["traits"]), plain["twin_of"], plain["space"], plain["space_reason"],
+        tuple(plain["traits"]), todays_name(plain["twin_of"]), plain["space"], plain["space_reason"],
     )  # fmt: skip
 
 

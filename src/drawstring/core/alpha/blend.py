@@ -16,15 +16,14 @@ Source: "Compositing and Blending Level 1", W3C Candidate Recommendation Draft, 
 
 from __future__ import annotations
 
-from enum import StrEnum
-
 import numpy as np
 
 from drawstring.core.arrays import Picture
 from drawstring.core.bands import in_bands
+from drawstring.core.choices import Choice
 
 
-class Mode(StrEnum):
+class Mode(Choice):
     """How a layer is laid on what is below."""
 
     OVER = "over"
@@ -37,7 +36,7 @@ class Mode(StrEnum):
     """Its light is added without going beyond white."""
     OVERLAY = "overlay"
     """It deepens dark and lifts bright parts of what is below."""
-    SOFT_LIGHT = "soft light"
+    SOFT_LIGHT = "soft_light", "soft light"
     """A gentler overlay."""
     EXCLUSION = "exclusion"
     """What both have is taken away."""

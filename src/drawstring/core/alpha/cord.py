@@ -15,7 +15,7 @@ def says(recipe: Recipe, facts: CordFacts) -> str:
     """Say what was settled."""
     alpha = recipe.alpha
     kind = next(iter(alpha.kinds.values()), None)
-    said = [kind.value] if kind else []
+    said = [kind.says] if kind else []
     if alpha.mattes:
         said.append(f"{len(alpha.mattes)} matte{'s' if len(alpha.mattes) > 1 else ''}")
     if alpha.shadow.on:

@@ -11,7 +11,6 @@ lies below is cut harder than what lies above, since shadows only darken.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from enum import StrEnum
 
 import cv2
 import numpy as np
@@ -19,6 +18,7 @@ from numpy.polynomial import legendre
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Mask, Picture, Plane
+from drawstring.core.choices import Choice
 from drawstring.core.errors import SourceError
 
 _WIDE = 128
@@ -28,7 +28,7 @@ _BENDS, _STARTS = (2, 3, 4, 5, 6, 7, 8), (3, 5)
 _ASKED, _MISSED = 2000, 0.05
 
 
-class Surface(StrEnum):
+class Surface(Choice):
     """What a ground's light is taken for."""
 
     LEVEL = "level"

@@ -50,20 +50,20 @@ def check_kinds(
         values = [(f"alpha.kinds.{bare}", evidence.kind.value)]
         if evidence.ground:
             values.append(("alpha.ground", " ".join(f"{v:.4g}" for v in evidence.ground)))
-        how = evidence.kind.value + (
+        how = evidence.kind.says + (
             f" ({' '.join(f'{v:.3g}' for v in evidence.ground)})" if evidence.ground else ""
         )
         found.append(
             Finding(
                 "alpha-kind",
                 Severity.WARNS,
-                f"{name} looks {how}, and is read as {read.value}: {evidence.sure:.0%} of "
+                f"{name} looks {how}, and is read as {read.says}: {evidence.sure:.0%} of "
                 f"{evidence.samples:,} rim pixels in {len(told)} frames say so.",
                 f"{where}, {name}",
                 "Laid over anything it would have bright or dark rims.",
-                f"Read it as {evidence.kind.value}; nothing is converted before you say so.",
+                f"Read it as {evidence.kind.says}; nothing is converted before you say so.",
                 pass_name=name,
-                mends=(Mend(f"read it as {evidence.kind.value}", Does.SET, tuple(values)), show_pass(name)),
+                mends=(Mend(f"read it as {evidence.kind.says}", Does.SET, tuple(values)), show_pass(name)),
             )
         )
     return found

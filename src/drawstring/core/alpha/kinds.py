@@ -11,7 +11,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from enum import StrEnum
 from typing import Any
 
 import cv2
@@ -20,6 +19,7 @@ from numpy.typing import NDArray
 
 from drawstring.core.alpha.nearest import nearest
 from drawstring.core.arrays import Picture
+from drawstring.core.choices import Choice
 
 PART = (0.04, 0.96)
 """Alpha between these is part-covered."""
@@ -38,16 +38,16 @@ _MOST = 6000
 _STEP = 0.25  # how much more covered a neighbour must be that is not covered wholly
 
 
-class AlphaKind(StrEnum):
+class AlphaKind(Choice):
     """How colour and alpha of a picture belong together."""
 
     PREMULTIPLIED = "premultiplied"
     """The colour is already dimmed by its alpha."""
     STRAIGHT = "straight"
     """The colour is that of the thing, whatever its alpha."""
-    TWICE = "multiplied twice"
+    TWICE = "multiplied_twice", "multiplied twice"
     """The colour was dimmed by its alpha two times."""
-    OVER_COLOUR = "over a colour"
+    OVER_COLOUR = "over_colour", "over a colour"
     """The picture was laid on a colour other than black, and kept its alpha."""
     OPAQUE = "opaque"
     """Alpha is 1 everywhere."""

@@ -128,7 +128,7 @@ def check_mattes(
                     "matte-not-there",
                     Severity.WARNS,
                     f"The matte {matte.name} can't be made: "
-                    f"{matte.of or 'a pass of ' + matte.source.value} did not come.",
+                    f"{matte.of or 'a pass of ' + matte.source.says} did not come.",
                     at,
                     "Whatever uses it would cover or show the wrong things, or not be made.",
                     "Choose another source for it, or have that pass rendered.",

@@ -3,21 +3,21 @@
 from __future__ import annotations
 
 import re
-from enum import StrEnum
 from typing import Any, ClassVar
 
 from drawstring.core.alpha.painted_settings import PaintedSettings
+from drawstring.core.choices import Choice
 from drawstring.core.errors import SettingError
 from drawstring.core.readers import read_corners, read_names
 from drawstring.core.settings import setting
 
 MATTE_NAME = re.compile(r"[a-z][a-z0-9_]{0,30}")
 
-STROKES = ("add", "take away")
+STROKES = ("add", "take_away")
 """What a stroke on a matte does."""
 
 
-class MatteFrom(StrEnum):
+class MatteFrom(Choice):
     """What tells a matte."""
 
     NAMES = "names"
@@ -34,16 +34,16 @@ class MatteFrom(StrEnum):
     """Only what is drawn and painted."""
 
 
-class Joined(StrEnum):
+class Joined(Choice):
     """How another matte is joined to it."""
 
-    NOT = "not joined"
+    NOT = "not_joined", "not joined"
     """It stands alone."""
     ADD = "with"
     """Both: the larger of the two."""
     TAKE_AWAY = "without"
     """What the other one covers is taken away."""
-    BOTH = "only within"
+    BOTH = "only_within", "only within"
     """Where both are: the product."""
 
 

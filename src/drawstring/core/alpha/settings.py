@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from enum import StrEnum
 from typing import Any, ClassVar
 
 from drawstring.core.alpha.kinds import AlphaKind
 from drawstring.core.alpha.matte_settings import MATTE_NAME, MatteSettings
 from drawstring.core.alpha.shadow_settings import ShadowSettings
 from drawstring.core.alpha.stack_settings import Sends, StackGroup, StackLayer
+from drawstring.core.choices import Choice
 from drawstring.core.errors import SettingError
 from drawstring.core.readers import Colour, read_colour
 from drawstring.core.settings import KnotSettings, changed_layers, setting
@@ -19,14 +19,14 @@ READABLE = (
 """Kinds that a picture can be read as; opaque takes alpha for 1."""
 
 
-class CutBy(StrEnum):
+class CutBy(Choice):
     """What tells the element where an environment makes alpha solid."""
 
-    NOT = "not cut"
+    NOT = "not_cut", "not cut"
     """Alpha is taken as it came."""
     DEPTH = "distance"
     """Where there is no distance, there is environment."""
-    MATTE = "a matte"
+    MATTE = "matte", "a matte"
     """A named matte covers just the element."""
 
 
@@ -120,14 +120,15 @@ class AlphaSettings(KnotSettings):
         return MatteSettings(name=name)
 
     def _kinds(self, typed: dict[str, Any]) -> dict[str, AlphaKind]:
-        kinds, known = dict(self.kinds), [kind.value for kind in READABLE]
+        kinds = dict(self.kinds)
+        known = {spelling: kind for kind in READABLE for spelling in (kind.value, kind.says)}
         for name, value in typed.items():
             if str(value) not in known:
                 raise SettingError(
                     f"“{value}” is no kind of alpha that a picture can be read as.",
                     where=f"alpha.kinds.{name}",
                     why="Nothing was changed.",
-                    remedy=f"Choose {', '.join(known)}.",
+                    remedy=f"Choose {', '.join(READABLE)}.",
                 )
-            kinds[name] = AlphaKind(str(value))
+            kinds[name] = known[str(value)]
         return kinds

@@ -13,6 +13,7 @@ from drawstring.core.findings import Does, Finding, Mend, Severity, show_frame, 
 _SHIFT_PX = 0.1
 _GAIN = 0.05
 _CLIPPED = 0.02
+_NO_GROUND = 0.01
 
 
 def check_shadow(
@@ -76,12 +77,12 @@ def check_shadow(
                 Finding(
                     "shadow-polarity",
                     Severity.WARNS,
-                    f"In {', '.join(sorted(passes))} lit looks {other.value}: {'high' if white else 'low'} "
+                    f"In {', '.join(sorted(passes))} lit looks {other.says}: {'high' if white else 'low'} "
                     "where the picture is bright.",
                     at,
                     "Light and shadow would change places.",
-                    f"Say that lit is {other.value}.",
-                    mends=(Mend(f"lit is {other.value}", Does.SET, (("alpha.shadow.lit_is", other.value),)),),
+                    f"Say that lit is {other.says}.",
+                    mends=(Mend(f"lit is {other.says}", Does.SET, (("alpha.shadow.lit_is", other.value),)),),
                 )
             )
     return found
@@ -155,6 +156,33 @@ def _renders(told: Told, on_ground: str, eight_bit: Collection[str], at: str) ->
             )
         )
     return found
+
+
+def check_shadow_distance(
+    settings: AlphaSettings, *, nothing: float, blurs: bool, where: str
+) -> list[Finding]:
+    """Say that mist and lens can't reach a shadow whose ground has no distance.
+
+    Parameters
+    ----------
+    nothing : float
+        Share of the picture without a distance, 0 to 1.
+    blurs : bool
+        Whether mist or focus work on the picture.
+    """
+    if not (settings.shadow.on and blurs and nothing > _NO_GROUND):
+        return []
+    return [
+        Finding(
+            "shadow-without-distance",
+            Severity.WARNS,
+            f"The shadow lies on ground without a distance ({nothing:.0%} of the picture has none): mist and "
+            "focus leave it as it is.",
+            f"{where}, shadow",
+            "A shadow far away would be darker and sharper than what casts it.",
+            "Have the ground's depth rendered with the object, or lay the shadow without mist and focus.",
+        )
+    ]
 
 
 def check_stack(settings: AlphaSettings, faults: Mapping[int, str], where: str) -> list[Finding]:

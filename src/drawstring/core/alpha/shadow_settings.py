@@ -2,33 +2,33 @@
 
 from __future__ import annotations
 
-from enum import StrEnum
 from typing import ClassVar
 
 from drawstring.core.alpha.painted_settings import PaintedSettings
+from drawstring.core.choices import Choice
 from drawstring.core.errors import SettingError
 from drawstring.core.readers import Colour, read_colour, read_corners, read_names
 from drawstring.core.settings import setting
 
-STROKES = ("keep", "clear", "ground", "no ground")
+STROKES = ("keep", "clear", "ground", "no_ground")
 """What a stroke on a shadow does: keep or clear shadow; call something lit ground, or not ground at all."""
 
 
-class ShadowFrom(StrEnum):
+class ShadowFrom(Choice):
     """What tells the shadow."""
 
-    RENDERS = "two renders"
+    RENDERS = "two_renders", "two renders"
     """The object alone, and the object on a ground."""
-    PASSES = "shadow passes"
+    PASSES = "shadow_passes", "shadow passes"
     """What the renderer wrote as shadow."""
-    LIGHT = "light with and without"
+    LIGHT = "light", "light with and without"
     """The light of lamps with shadows and without."""
 
 
-class GroundFrom(StrEnum):
+class GroundFrom(Choice):
     """What tells the clean ground."""
 
-    RENDER = "third render"
+    RENDER = "third_render", "third render"
     """A render of the ground alone."""
     LEVEL = "level"
     """Fitted: the same light everywhere."""
@@ -38,7 +38,7 @@ class GroundFrom(StrEnum):
     """Fitted: light that falls off, corners that are dark."""
 
 
-class LitIs(StrEnum):
+class LitIs(Choice):
     """What lit means in a shadow pass."""
 
     WHITE = "white"
@@ -47,7 +47,7 @@ class LitIs(StrEnum):
     """0 is lit, 1 is shadow."""
 
 
-class Together(StrEnum):
+class Together(Choice):
     """How several shadow passes become one."""
 
     PRODUCT = "product"

@@ -122,7 +122,7 @@ def shadow_value(chain: Chain) -> Value:
     key = subject.key(Stage.DERIVED)
     given = [element, *pictures]
     if shadow.source is ShadowFrom.RENDERS:
-        strokes = tuple(each for each in shadow.strokes if each.does in ("ground", "no ground"))
+        strokes = tuple(each for each in shadow.strokes if each.does in ("ground", "no_ground"))
 
         def divided(at: Moment, element: Picture, *renders: Picture) -> tuple[Picture, Picture]:
             at = subject.here(at, Stage.DERIVED)
@@ -173,8 +173,8 @@ def clean_ground(
     shape = element.shape[:2]
     strokes = [stroke for stroke in settings.strokes if stroke.frame in (None, at.frame)]
     seen = (element[..., 3] < 0.01).astype(np.float32)
-    out = painted(strokes, place, shape, frame=at.frame, raises="no ground", lowers="ground")
-    surely = painted(strokes, place, shape, frame=at.frame, raises="ground", lowers="no ground") > 0.5
+    out = painted(strokes, place, shape, frame=at.frame, raises="no_ground", lowers="ground")
+    surely = painted(strokes, place, shape, frame=at.frame, raises="ground", lowers="no_ground") > 0.5
     seen = np.where(out > 0.5, 0, seen).astype(np.float32)
     return fitted(
         on_ground, seen, _SURFACES[settings.ground], order=settings.order or 0,

@@ -2,28 +2,27 @@
 
 from __future__ import annotations
 
-from enum import StrEnum
-
 from drawstring.core.alpha.blend import Mode
+from drawstring.core.choices import Choice
 from drawstring.core.keyed import KeyedSettings
 from drawstring.core.readers import Colour, read_colour
 from drawstring.core.settings import SCENE, setting
 
 
-class Behind(StrEnum):
+class Behind(Choice):
     """What a layer lies behind."""
 
     NOTHING = "nothing"
     """It is seen whole."""
-    MATTE = "a matte"
+    MATTE = "matte", "a matte"
     """What a named matte covers lies in front of it."""
-    DISTANCE = "a distance"
+    DISTANCE = "distance", "a distance"
     """What lies nearer than a distance is in front of it."""
-    ITS_DEPTH = "its own depth"
+    ITS_DEPTH = "own_depth", "its own depth"
     """What lies nearer than the layer's own depth pass says, pixel by pixel."""
 
 
-class Sends(StrEnum):
+class Sends(Choice):
     """What of the stack goes out."""
 
     NOTHING = "nothing"

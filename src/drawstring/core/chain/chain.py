@@ -78,6 +78,8 @@ class How:
         Which channel of how many the first plane is, where just some of a picture are taken.
     is_ray : bool
         Whether they are distances along rays, which are others from another eye.
+    is_ranked : bool
+        Whether they are names and coverages in turn: coverages are filtered, names recombined.
     """
 
     is_mixed: bool
@@ -85,6 +87,7 @@ class How:
     first: int = 0
     count: int = 0
     is_ray: bool = False
+    is_ranked: bool = False
 
 
 class Chain:

@@ -2,26 +2,25 @@
 
 from __future__ import annotations
 
-from enum import StrEnum
-
+from drawstring.core.choices import Choice
 from drawstring.core.keyed import KeyedSettings
 from drawstring.core.settings import SCENE, setting
 
 
-class FocusBy(StrEnum):
+class FocusBy(Choice):
     """What makes things unsharp."""
 
     LENS = "lens"
     """A thin lens: focal length, f-number, film back."""
-    RADIUS = "largest radius"
+    RADIUS = "radius", "largest radius"
     """By hand: the largest blur on either side, and how far from the focus it is reached."""
 
 
-class RadiusIn(StrEnum):
+class RadiusIn(Choice):
     """The unit of the largest radius."""
 
     PX = "px"
-    WIDTH = "% of width"
+    WIDTH = "percent", "% of width"
 
 
 class FocusSettings(KeyedSettings):

@@ -2,24 +2,24 @@
 
 from __future__ import annotations
 
-from enum import StrEnum
 from typing import Any
 
+from drawstring.core.choices import Choice
 from drawstring.core.keyed import KeyedSettings
 from drawstring.core.readers import Colour, read_colour, read_corners, read_names
 from drawstring.core.settings import SCENE, setting
 
 
-class MistFrom(StrEnum):
+class MistFrom(Choice):
     """What tells how much mist lies before a point."""
 
     DEPTH = "depth"
     """Its distance."""
-    PASS = "mist pass"
+    PASS = "mist_pass", "mist pass"
     """A pass that the renderer made: 0 clear, 1 full."""
 
 
-class Falloff(StrEnum):
+class Falloff(Choice):
     """How mist thickens between its start and its end."""
 
     LINEAR = "linear"
@@ -32,7 +32,7 @@ class Falloff(StrEnum):
     """As light is lost in air of even density: 1 - exp(-density x distance beyond the start)."""
 
 
-class Beyond(StrEnum):
+class Beyond(Choice):
     """What mist does where there is nothing."""
 
     FULL = "full"
@@ -41,7 +41,7 @@ class Beyond(StrEnum):
     """The background is left alone."""
 
 
-class UpAxis(StrEnum):
+class UpAxis(Choice):
     """Which axis of the position pass points up."""
 
     Y = "y"

@@ -113,7 +113,7 @@ def check_reading(
                 "Whether distances are along the ray or the axis could not be told.",
                 where,
                 "In the corners of a wide picture the two differ; in the middle they do not.",
-                f"It is read as along the {arrived.along.value}: ask the renderer, "
+                f"It is read as along the {arrived.along.says}: ask the renderer, "
                 "or have a position pass rendered.",
             )
         )
@@ -186,8 +186,8 @@ def check_known(
             Finding(
                 "depth-lens-unknown",
                 Severity.STOPS,
-                f"Distances along the {arrived.along.value} are to be used along the "
-                f"{settings.along.value}, but no lens is known.",
+                f"Distances along the {arrived.along.says} are to be used along the "
+                f"{settings.along.says}, but no lens is known.",
                 where,
                 "Without its angle, one can't be turned into the other.",
                 "Type focal length and film width, or use the distances as they came.",

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from collections.abc import Mapping as Values
-from enum import StrEnum
 from typing import Any, ClassVar, Self
 
+from drawstring.core.choices import Choice
 from drawstring.core.depth.focus_settings import FocusSettings
 from drawstring.core.depth.mist_settings import MistLayer
 from drawstring.core.errors import SettingError
 from drawstring.core.settings import SCENE, KnotSettings, Settings, changed_layers, setting
 
 
-class Mapping(StrEnum):
+class Mapping(Choice):
     """How a distance between near and far becomes a value between 0 and 1."""
 
     LINEAR = "linear"
@@ -24,7 +24,7 @@ class Mapping(StrEnum):
     """Equal factors of distance are equal steps of value."""
 
 
-class WhiteEnd(StrEnum):
+class WhiteEnd(Choice):
     """Which end is 1."""
 
     NEAR = "near"
@@ -33,7 +33,7 @@ class WhiteEnd(StrEnum):
     """Far things are white."""
 
 
-class Overshoot(StrEnum):
+class Overshoot(Choice):
     """What happens to distances outside near and far."""
 
     CLAMP = "clamp"
@@ -42,16 +42,16 @@ class Overshoot(StrEnum):
     """They keep values below 0 and above 1."""
 
 
-class NothingThere(StrEnum):
+class NothingThere(Choice):
     """What a pixel without a distance becomes."""
 
-    FAR_END = "as far end"
+    FAR_END = "far_end", "as far end"
     """As if it were at far."""
-    NEAR_END = "as near end"
+    NEAR_END = "near_end", "as near end"
     """As if it were at near."""
 
 
-class Edges(StrEnum):
+class Edges(Choice):
     """What becomes of pixels at edges in which near and far are mixed."""
 
     AS_THEY_CAME = "keep"
@@ -62,7 +62,7 @@ class Edges(StrEnum):
     """They get the distance of the further side."""
 
 
-class Along(StrEnum):
+class Along(Choice):
     """Along which line a distance is measured."""
 
     AXIS = "axis"
@@ -71,16 +71,16 @@ class Along(StrEnum):
     """Along each pixel's own ray: a sphere around the camera lies at one distance."""
 
 
-class Held(StrEnum):
+class Held(Choice):
     """What the numbers of a depth pass are."""
 
     DISTANCES = "distances"
     """Lengths."""
-    SHARES = "0 to 1"
+    SHARES = "shares", "0 to 1"
     """Already normalised, between two known distances."""
 
 
-class LengthUnit(StrEnum):
+class LengthUnit(Choice):
     """A unit of length, or whatever the scene's is."""
 
     SCENE = "scene"

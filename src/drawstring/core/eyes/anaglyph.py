@@ -7,13 +7,12 @@ ICASSP 2001, vol. 3, pp. 1661-1664, with the matrices its author gives for commo
 
 from __future__ import annotations
 
-from enum import StrEnum
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture
+from drawstring.core.choices import Choice
 from drawstring.core.errors import SettingError
 
 Matrix = NDArray[np.float32]
@@ -22,33 +21,33 @@ WEIGHTS = (0.299, 0.587, 0.114)
 """Brightness of display-referred R'G'B' (ITU-R BT.601), of which grey anaglyphs are made."""
 
 
-class Method(StrEnum):
+class Method(Choice):
     """How two eyes become one picture."""
 
-    RED_CYAN = "red-cyan, full"
+    RED_CYAN = "red_cyan_full", "red-cyan, full"
     """Red of the left, green and blue of the right."""
-    RED_CYAN_HALF = "red-cyan, half"
+    RED_CYAN_HALF = "red_cyan_half", "red-cyan, half"
     """The left's brightness in red: strong colours fight less."""
-    RED_CYAN_GREY = "red-cyan, grey"
+    RED_CYAN_GREY = "red_cyan_grey", "red-cyan, grey"
     """Both without colour."""
-    RED_CYAN_FITTED = "red-cyan, least squares"
+    RED_CYAN_FITTED = "red_cyan_fitted", "red-cyan, least squares"
     """Fitted to what the glasses let through."""
-    GREEN_MAGENTA = "green-magenta"
+    GREEN_MAGENTA = "green_magenta", "green-magenta"
     """Green of the left, red and blue of the right."""
-    GREEN_MAGENTA_FITTED = "green-magenta, least squares"
-    AMBER_BLUE = "amber-blue"
+    GREEN_MAGENTA_FITTED = "green_magenta_fitted", "green-magenta, least squares"
+    AMBER_BLUE = "amber_blue", "amber-blue"
     """Red and green of the left, the right's brightness in blue."""
-    AMBER_BLUE_FITTED = "amber-blue, least squares"
-    OWN = "own matrix"
+    AMBER_BLUE_FITTED = "amber_blue_fitted", "amber-blue, least squares"
+    OWN = "own_matrix", "own matrix"
     """Eighteen numbers of one's own."""
 
 
-class Mixed(StrEnum):
+class Mixed(Choice):
     """On which values the matrices work."""
 
-    DISPLAY = "display values"
+    DISPLAY = "display", "display values"
     """After the view transform, as the published matrices are meant."""
-    LINEAR = "linear light"
+    LINEAR = "linear", "linear light"
     """Before it."""
 
 
@@ -132,7 +131,7 @@ def mixed(left: Picture, right: Picture, pair: tuple[Matrix, Matrix]) -> Picture
 
 def filters_of(method: Method) -> tuple[tuple[float, ...], tuple[float, ...]]:
     """Give what the left and the right glass let through of R, G, B in linear light."""
-    names = method.value.partition(",")[0].split("-") if method is not Method.OWN else ["red", "cyan"]
+    names = method.says.partition(",")[0].split("-") if method is not Method.OWN else ["red", "cyan"]
     return _FILTERS[names[0]], _FILTERS[names[1]]
 
 

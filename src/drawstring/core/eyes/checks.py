@@ -150,10 +150,10 @@ def check_eyes(
 
 def _otherwise(settings: EyesSettings, told: Eyes, has_depth: Mapping[str, bool]) -> tuple[Mend, ...]:
     """Offer the form in which the pair seems to have come."""
-    packings = Counter(frame["proposal"][0] for frame in told.values() if "proposal" in frame)
+    packings = Counter(Packing(frame["proposal"][0]) for frame in told.values() if "proposal" in frame)
     if packings and packings.total() > len(told) / 2 and settings.came is not Came.PACKED:
         packing = packings.most_common(1)[0][0]
-        return (set_eyes(f"take it as {packing}", came=Came.PACKED.value, packing=packing),)
+        return (set_eyes(f"take it as {packing.says}", came=Came.PACKED.value, packing=packing.value),)
     if settings.came is Came.VIEWS and has_depth.get("left"):
         return (set_eyes("make the other eye", came=Came.ONE.value),)
     return ()
@@ -222,11 +222,8 @@ def _arrival(settings: EyesSettings, told: Eyes, size: tuple[int, int], where: s
             )
         ]
     if lines:
-        combs = [
-            frame[f"comb_{settings.packing.value.split()[0]}"]
-            for frame in told.values()
-            if f"comb_{settings.packing.value.split()[0]}" in frame
-        ]
+        comb = f"comb_{settings.packing.value.split('_')[0]}"
+        combs = [frame[comb] for frame in told.values() if comb in frame]
         if combs and np.median(combs) < 1.05:
             return [
                 Finding(
@@ -248,7 +245,7 @@ def _arrival(settings: EyesSettings, told: Eyes, size: tuple[int, int], where: s
                 Finding(
                     "eyes-mono",
                     Severity.WARNS,
-                    f"The picture does not look {settings.packing.value}: its halves are not alike.",
+                    f"The picture does not look {settings.packing.says}: its halves are not alike.",
                     where,
                     "One picture would be cut in two.",
                     "Look at both eyes; choose another form if it is one picture.",
@@ -257,18 +254,18 @@ def _arrival(settings: EyesSettings, told: Eyes, size: tuple[int, int], where: s
             ]
         )
     if proposals:
-        packing = Counter(one[0] for one in proposals).most_common(1)[0][0]
-        reason = next(one[1] for one in proposals if one[0] == packing)
-        if packing != settings.packing.value:
+        packing = Counter(Packing(one[0]) for one in proposals).most_common(1)[0][0]
+        reason = next(one[1] for one in proposals if Packing(one[0]) is packing)
+        if packing is not settings.packing:
             return [
                 Finding(
                     "eyes-packing",
                     Severity.WARNS,
-                    f"The picture looks {packing}: {reason}.",
+                    f"The picture looks {packing.says}: {reason}.",
                     where,
-                    f"It is read as {settings.packing.value}.",
-                    f"Read it as {packing}.",
-                    mends=(set_eyes(f"read it as {packing}", packing=packing),),
+                    f"It is read as {settings.packing.says}.",
+                    f"Read it as {packing.says}.",
+                    mends=(set_eyes(f"read it as {packing.says}", packing=packing.value),),
                 )
             ]
     return []

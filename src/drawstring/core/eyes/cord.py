@@ -14,7 +14,7 @@ TITLE = "Eyes"
 def says(recipe: Recipe, facts: CordFacts) -> str:
     """Say what was settled."""
     eyes = recipe.eyes
-    said = {"packed": eyes.packing.value, "one eye": "one made", "no pair": "one picture"}.get(
+    said = {"packed": eyes.packing.says, "one_eye": "one made", "no_pair": "one picture"}.get(
         eyes.came.value, "two views"
     )
     words = [said] + (["swapped"] if eyes.swap else []) + (["all-round"] if eyes.is_round else [])

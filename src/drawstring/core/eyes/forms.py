@@ -263,7 +263,7 @@ class _Making:
             ]
         pair = dict(eyes[0]) | {in_view(name, "right"): plane for name, plane in eyes[1].items()}
         said = {"multiView": list(VIEWS), **camera_said(0, self.passes, self.recipe, at)}
-        return [BesideFile(form.slug, pair, said=said, squeeze=squeeze)]
+        return [BesideFile(form.value, pair, said=said, squeeze=squeeze)]
 
     def _packed(self, form: Form, camera: Mapping[str, Any], *, is_small: bool) -> BesideFile:
         packing, first = Packing(form.value), self.recipe.eyes.first_out
@@ -277,7 +277,7 @@ class _Making:
             channels[one.name] = stow(packed, one.stored).values
         said = {**camera, "drawstring.eyes.packing": form.value, "drawstring.eyes.first": first.value}
         squeeze = self.recipe.eyes.squeeze if is_small and _is_whole_of(form, self.recipe) else 1.0
-        return BesideFile(form.slug, channels, said=said, squeeze=squeeze)
+        return BesideFile(form.value, channels, said=said, squeeze=squeeze)
 
     def _is_mixed(self, name: str) -> bool:
         one = pass_named(name, self.plan.chains.eye_chain(0).subject.passes)
@@ -298,7 +298,7 @@ class _Making:
             "colorInteropID": DATA_ID,
             "chromaticities": None,
         }
-        return BesideFile(Form.PARALLAX.slug, channels, said=said)
+        return BesideFile(Form.PARALLAX.value, channels, said=said)
 
     def _eye_place(self, at: Moment) -> Moment:
         subject: Subject = self.plan.chains.eye_chain(0).subject

@@ -10,32 +10,31 @@ mean of the lines beside them, or the line before where values must not be mixed
 
 from __future__ import annotations
 
-from enum import StrEnum
-
 import numpy as np
 
 from drawstring.core.arrays import Stored
+from drawstring.core.choices import Choice
 from drawstring.core.errors import SettingError
 
 
-class Packing(StrEnum):
+class Packing(Choice):
     """How two eyes lie in one picture."""
 
-    SIDE_BY_SIDE = "side by side"
+    SIDE_BY_SIDE = "side_by_side", "side by side"
     """Next to each other, each whole."""
-    SIDE_BY_SIDE_HALF = "side by side, half"
+    SIDE_BY_SIDE_HALF = "side_by_side_half", "side by side, half"
     """Next to each other, each squeezed to half its width."""
-    ABOVE_BELOW = "above/below"
+    ABOVE_BELOW = "above_below", "above/below"
     """One above the other, each whole."""
-    ABOVE_BELOW_HALF = "above/below, half"
+    ABOVE_BELOW_HALF = "above_below_half", "above/below, half"
     """One above the other, each squeezed to half its height."""
-    ROWS = "rows interlaced"
+    ROWS = "rows_interlaced", "rows interlaced"
     """Every second row belongs to one eye."""
-    COLUMNS = "columns interlaced"
+    COLUMNS = "columns_interlaced", "columns interlaced"
     """Every second column belongs to one eye."""
 
 
-class First(StrEnum):
+class First(Choice):
     """Which eye lies at the left, above, or on the first line."""
 
     LEFT = "left"
@@ -84,7 +83,7 @@ def round_packing(width: int, height: int) -> Packing | None:
     Examples
     --------
     >>> round_packing(8192, 2048), round_packing(4096, 4096), round_packing(4096, 2048)
-    (<Packing.SIDE_BY_SIDE: 'side by side'>, <Packing.ABOVE_BELOW: 'above/below'>, None)
+    (<Packing.SIDE_BY_SIDE: 'side_by_side'>, <Packing.ABOVE_BELOW: 'above_below'>, None)
     """
     shape = width / max(1, height)
     if abs(shape - 4) < 0.04:
@@ -98,7 +97,7 @@ def unsqueezed(packing: Packing) -> Packing:
     Examples
     --------
     >>> unsqueezed(Packing.SIDE_BY_SIDE_HALF)
-    <Packing.SIDE_BY_SIDE: 'side by side'>
+    <Packing.SIDE_BY_SIDE: 'side_by_side'>
     """
     whole = {
         Packing.SIDE_BY_SIDE_HALF: Packing.SIDE_BY_SIDE,

@@ -21,6 +21,7 @@ from drawstring.core.eyes.packing import Packing, enlarged
 from drawstring.core.eyes.settings import Edge, EyesSettings
 from drawstring.core.eyes.sphere import Sight, turn_of, turned
 from drawstring.core.io.facts import Window
+from drawstring.core.passes.recombining import recombined
 
 Way = NDArray[np.float64]
 """(3, 3): a pixel that goes out, as (column, row, 1), into where it lies in what came."""
@@ -58,6 +59,18 @@ class Placing:
         if self.gain == (1, 1, 1) or count not in (3, 4):
             return None
         return [max(self.gain[c], 1e-3) if (c := first + i) < 3 else 1.0 for i in range(planes)]
+
+    def recombined(self, ranks: Sequence[Stored]) -> list[Stored]:
+        """Bring names and coverages in turn to their place: coverages filtered, names recombined."""
+        if self.sight is not None:
+            moved = recombined(ranks, self.sight.x, self.sight.y, wraps=True)
+        elif self.way is not None:
+            rows, cols = np.mgrid[: self.size[0], : self.size[1]].astype(np.float64)
+            x, y, _ = (self.way[i, 0] * cols + self.way[i, 1] * rows + self.way[i, 2] for i in range(3))
+            moved = recombined(ranks, x, y)
+        else:
+            return self.carried(ranks, is_mixed=False)
+        return [np.roll(plane, self.wrap, axis=1) for plane in moved] if self.wrap else moved
 
     def carried(self, planes: Sequence[Stored], *, is_mixed: bool, threads: int = 1) -> list[Stored]:
         """Bring planes to their place: light filtered, everything else by the nearest pixel."""

@@ -245,7 +245,7 @@ EYE_RESULTS = (
     _of_pair("flat_left", RGBA, _flat(0), is_ready=_is_round, is_light=True),
     _of_pair("flat_right", RGBA, _flat(1), is_ready=_is_round, is_light=True),
     *(
-        _of_pair(f"form_{each.slug}", RGBA, _form(each), is_ready=_is_form(each), is_light=True)
+        _of_pair(f"form_{each.value}", RGBA, _form(each), is_ready=_is_form(each), is_light=True)
         for each in PACKED_FORMS
     ),
 )

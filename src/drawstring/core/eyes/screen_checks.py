@@ -129,7 +129,7 @@ def check_forms(
                 Finding(
                     "eyes-odd",
                     Severity.STOPS,
-                    f"An eye of {size[0]}x{size[1]} px can't be squeezed to half for {form.value}.",
+                    f"An eye of {size[0]}x{size[1]} px can't be squeezed to half for {form.says}.",
                     where,
                     "One line would have no partner.",
                     "Leave this form out, or render at an even size.",

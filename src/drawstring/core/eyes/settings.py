@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from enum import StrEnum
 from typing import ClassVar
 
 from pydantic import field_validator
 
+from drawstring.core.choices import Choice
 from drawstring.core.errors import SettingError
 from drawstring.core.eyes.anaglyph import Method, Mixed
 from drawstring.core.eyes.packing import First, Packing, unsqueezed
@@ -15,31 +15,31 @@ from drawstring.core.readers import Colour, read_colour
 from drawstring.core.settings import SCENE, KnotSettings, setting
 
 
-class Came(StrEnum):
+class Came(Choice):
     """In which form the pair came."""
 
-    VIEWS = "two views"
+    VIEWS = "two_views", "two views"
     """Two sequences, or one file that holds two views."""
     PACKED = "packed"
     """Both eyes in one picture."""
-    ONE = "one eye"
+    ONE = "one_eye", "one eye"
     """One picture with depth; the other eye is made."""
-    NO_PAIR = "no pair"
+    NO_PAIR = "no_pair", "no pair"
     """One picture for both eyes, as an all-round one may be."""
 
 
-class Making(StrEnum):
+class Making(Choice):
     """What a single picture is, and so what is made."""
 
-    RIGHT = "it is the left eye"
+    RIGHT = "from_left", "it is the left eye"
     """The right one is made."""
-    LEFT = "it is the right eye"
+    LEFT = "from_right", "it is the right eye"
     """The left one is made."""
-    BOTH = "it is the middle"
+    BOTH = "from_middle", "it is the middle"
     """Both are made."""
 
 
-class Fineness(StrEnum):
+class Fineness(Choice):
     """How finely the rims of things are told in a made eye."""
 
     QUICK = "quick"
@@ -54,7 +54,7 @@ LINES = {Fineness.QUICK: 2, Fineness.USUAL: 4, Fineness.FINEST: 8}
 """Lines of samples to a made pixel."""
 
 
-class Edge(StrEnum):
+class Edge(Choice):
     """What happens at the sides when eyes are moved against each other and there is no overscan."""
 
     BLACK = "black"
@@ -63,33 +63,28 @@ class Edge(StrEnum):
     """Both eyes are enlarged until they fill the frame."""
 
 
-class Form(StrEnum):
+class Form(Choice):
     """A deliverable of the pair."""
 
-    APART = "eyes apart"
+    APART = "eyes_apart", "eyes apart"
     """A file for each eye."""
-    VIEWS = "two views"
+    VIEWS = "two_views", "two views"
     """One multi-view file: the left eye is the default view."""
-    SIDE_BY_SIDE = Packing.SIDE_BY_SIDE.value
-    SIDE_BY_SIDE_HALF = Packing.SIDE_BY_SIDE_HALF.value
-    ABOVE_BELOW = Packing.ABOVE_BELOW.value
-    ABOVE_BELOW_HALF = Packing.ABOVE_BELOW_HALF.value
-    ROWS = Packing.ROWS.value
-    COLUMNS = Packing.COLUMNS.value
+    SIDE_BY_SIDE = Packing.SIDE_BY_SIDE.value, Packing.SIDE_BY_SIDE.says
+    SIDE_BY_SIDE_HALF = Packing.SIDE_BY_SIDE_HALF.value, Packing.SIDE_BY_SIDE_HALF.says
+    ABOVE_BELOW = Packing.ABOVE_BELOW.value, Packing.ABOVE_BELOW.says
+    ABOVE_BELOW_HALF = Packing.ABOVE_BELOW_HALF.value, Packing.ABOVE_BELOW_HALF.says
+    ROWS = Packing.ROWS.value, Packing.ROWS.says
+    COLUMNS = Packing.COLUMNS.value, Packing.COLUMNS.says
     ANAGLYPH = "anaglyph"
     """One picture for coloured glasses, as displayed."""
     PARALLAX = "parallax"
     """How far right a left eye's point lies in the right eye, in pixels, and where that is known."""
-    FLAT = "flat view"
+    FLAT = "flat_view", "flat view"
     """What a flat camera sees of an all-round picture, each eye."""
 
-    @property
-    def slug(self) -> str:
-        """Its name in file names."""
-        return self.value.replace(", ", "_").replace("/", "_").replace(" ", "_")
 
-
-class AnaglyphFile(StrEnum):
+class AnaglyphFile(Choice):
     """How an anaglyph is written."""
 
     PNG = "png"
@@ -108,16 +103,13 @@ def read_forms(text: str, where: str) -> tuple[Form, ...]:
     SettingError
         There is no such form.
     """
-    names = [name.strip() for name in text.split(";") if name.strip()]
-    for name in names:
-        if name not in list(Form):
-            raise SettingError(
-                f"“{name}” is no form.",
-                where=where,
-                why="Nothing was changed.",
-                remedy=f"There are: {'; '.join(Form)}.",
-            )
-    return tuple(form for form in Form if form.value in names)
+    forms, odd = Form.listed(text)
+    if odd:
+        raise SettingError(
+            f"“{odd[0]}” is no form.", where=where, why="Nothing was changed.",
+            remedy=f"There are: {'; '.join(Form)}.",
+        )  # fmt: skip
+    return tuple(forms)
 
 
 def read_numbers(text: str, where: str) -> tuple[float, ...]:

@@ -20,6 +20,7 @@ from drawstring.core.recipe.frames import framed
 from drawstring.core.recipe.pulls import (
     LIGHT,
     apart,
+    channel_name,
     channel_of,
     distances,
     gathered,
@@ -52,15 +53,20 @@ class _Geometry:
         known = channel_of(name, subject_of(chain).passes)
         if known is not None:
             how = how_of(known[0], known[1])
-        return _first(self.carry(chain, gathered([before]), how))
+            if how.is_ranked and self.stage is Stage.PLACED:
+                # Which name comes first depends on all of them.
+                names = [channel_name(known[0], i) for i in range(len(known[0].channels))]
+                ranks = gathered([chain.before(self.stage, each) for each in names])
+                return _nth(self.carry(chain, ranks, how), known[1])
+        return _nth(self.carry(chain, gathered([before]), how), 0)
 
     def carry(self, chain: Chain, planes: Value, how: How) -> Value:
         """Move planes."""
         raise NotImplementedError
 
 
-def _first(planes: Value) -> Value:
-    return value("first", lambda at, each: each[0], planes)
+def _nth(several: Value, place: int) -> Value:
+    return value("one of them", lambda at, each: each[place], several, of=place)
 
 
 class Parted(_Geometry):
@@ -214,6 +220,8 @@ class Placed(_Geometry):
                     plane if gain == 1 else np.asarray(plane, np.float32) / np.float32(gain)
                     for plane, gain in zip(before, gains, strict=True)
                 ]
+            if how.is_ranked and len(before) % 2 == 0:
+                return placing.recombined(before)
             return placing.carried(before, is_mixed=how.is_mixed, threads=at.threads)
 
         of = how, subject.side, subject.is_shown, subject.recipe.eyes, subject.half is not None

@@ -68,7 +68,7 @@ def told_eyes(passes: Sequence[Pass], pixels: Pixels, at: Moment, *, is_looked_a
             said |= _compared(left, right, None)
     else:
         for packing in (Packing.ROWS, Packing.COLUMNS):
-            said[f"comb_{packing.value.split()[0]}"] = round(comb(closely, packing), 3)
+            said[f"comb_{packing.value.split('_')[0]}"] = round(comb(closely, packing), 3)
     ref = next(one.channels[0] for one in first if one.role is Role.BEAUTY)
     says_round = at.camera(ref.source, ref.part).is_latlong
     round_as = round_packing(width, height) if says_round else None

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from drawstring.core.findings import Does, Finding, Mend, Severity
-from drawstring.core.pack.form import LOSSY, NEWER, Compression, StoredType
+from drawstring.core.pack.form import LOSSY, NEWER, Compression, Parts, StoredType
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import EXACT_ROLES, Role
 
@@ -14,10 +14,12 @@ def check_stored(one: Pass, stored: StoredType, compression: Compression) -> lis
     """Find what a pass would lose by its stored type and its part's compression."""
     half = stored is StoredType.HALF and "half" not in one.pixel_types
     lossy = compression in LOSSY
-    as_source = Mend("store it as source", Does.SET, ((f"pack.{one.name}.stored", "as source"),))
+    as_source = Mend(
+        "store it as source", Does.SET, ((f"pack.{one.name}.stored", StoredType.AS_SOURCE.value),)
+    )
     apart = Mend(
         "into a part of its own, zip", Does.SET,
-        (("pack.parts", "a part for each pass"), (f"pack.{one.name}.compression", "zip")),
+        (("pack.parts", Parts.PASSES.value), (f"pack.{one.name}.compression", "zip")),
     )  # fmt: skip
     if one.role in EXACT_ROLES and half:
         return [

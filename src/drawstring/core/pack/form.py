@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from enum import StrEnum
-
+from drawstring.core.choices import Choice
 from drawstring.core.errors import SettingError
 
 
-class Compression(StrEnum):
+class Compression(Choice):
     """How a part is compressed; OpenEXR's own."""
 
     ZIP = "zip"
@@ -78,10 +77,10 @@ def is_lossy(compression: Compression, stored: str, name: str) -> bool:
     return stored == "half" or compression is Compression.LJ2K
 
 
-class StoredType(StrEnum):
+class StoredType(Choice):
     """The number type in which a channel is stored."""
 
-    AS_SOURCE = "as source"
+    AS_SOURCE = "as_source", "as source"
     """As it arrived; what was computed is stored as float."""
     HALF = "half"
     """16 bits: eleven that count."""
@@ -89,49 +88,49 @@ class StoredType(StrEnum):
     """32 bits: twenty-four that count."""
 
 
-class Style(StrEnum):
+class Style(Choice):
     """How passes are called that were given no name of their own."""
 
-    SMALL = "small words"
+    SMALL = "small", "small words"
     """By role: `diffuse_direct`."""
-    CAPITALS = "capital words"
+    CAPITALS = "capitals", "capital words"
     """By role: `DiffuseDirect`."""
-    ARRIVED = "as it arrived"
+    ARRIVED = "as_arrived", "as it arrived"
     """As the source called them."""
 
 
-class Files(StrEnum):
+class Files(Choice):
     """Into how many files a frame goes."""
 
-    ONE = "one file"
+    ONE = "one", "one file"
     """Everything together."""
-    PASSES = "a file for each pass"
+    PASSES = "passes", "a file for each pass"
     """Each under its own name, by the pattern's `{pass}`."""
 
 
-class Parts(StrEnum):
+class Parts(Choice):
     """Into how many parts a file is divided."""
 
-    ONE = "one part"
+    ONE = "one", "one part"
     """Read everywhere."""
-    VIEWS = "a part for each view"
+    VIEWS = "views", "a part for each view"
     """Either eye is read without the other."""
-    PASSES = "a part for each pass"
+    PASSES = "passes", "a part for each pass"
     """One pass is read without the others; each may have its own compression and window."""
 
 
-class Reach(StrEnum):
+class Reach(Choice):
     """How far the data window reaches."""
 
-    ALL = "all that came"
+    ALL = "all", "all that came"
     """Overscan stays."""
-    FRAME = "the frame"
+    FRAME = "frame", "the frame"
     """The display window, no more."""
-    CONTENT = "what is covered"
+    CONTENT = "covered", "what is covered"
     """Trimmed to what is not 0, part by part and frame by frame."""
 
 
-class AlphaKind(StrEnum):
+class AlphaKind(Choice):
     """How colours stand to alpha in what goes out."""
 
     PREMULTIPLIED = "premultiplied"
@@ -140,31 +139,31 @@ class AlphaKind(StrEnum):
     """Colour divided by alpha, for programs that multiply themselves."""
 
 
-class Beauty(StrEnum):
+class Beauty(Choice):
     """What the plain channels R, G, B, A of a file are."""
 
-    ARRIVED = "as arrived"
+    ARRIVED = "as_arrived", "as arrived"
     """The beauty as it came."""
-    BESIDE = "finished picture beside"
+    BESIDE = "beside", "finished picture beside"
     """The beauty as it came, and the finished picture as a layer of its own."""
-    FINISHED = "finished picture"
+    FINISHED = "finished", "finished picture"
     """The finished picture; the beauty as it came is a layer of its own."""
 
 
-class Also(StrEnum):
+class Also(Choice):
     """What is written beside the files themselves."""
 
-    PICTURES = "pictures of each pass"
+    PICTURES = "pass_pictures", "pictures of each pass"
     """A folder for each, with colour baked."""
     LAYERS = "layers"
     """One OpenRaster file a frame, for painting programs."""
-    MOVIE = "review movie"
+    MOVIE = "movie", "review movie"
     """WebM (VP9) with shot, version and frame burnt in."""
-    SHEET = "contact sheet"
+    SHEET = "sheet", "contact sheet"
     """One PNG that shows the shot at a glance."""
 
 
-class PictureFile(StrEnum):
+class PictureFile(Choice):
     """How pictures are written."""
 
     PNG = "png"
@@ -183,33 +182,32 @@ def read_also(text: str, where: str) -> tuple[Also, ...]:
     SettingError
         There is no such thing.
     """
-    names = [name.strip() for name in text.split(";") if name.strip()]
-    odd = [name for name in names if name not in list(Also)]
+    also, odd = Also.listed(text)
     if odd:
         raise SettingError(
             f"“{odd[0]}” can't be written beside the files.", where=where, why="Nothing was changed.",
             remedy=f"There are: {'; '.join(Also)}.",
         )  # fmt: skip
-    return tuple(one for one in Also if one in names)
+    return tuple(also)
 
 
-class LineOrder(StrEnum):
+class LineOrder(Choice):
     """Which line, or row of tiles, a file begins with; the picture is the same."""
 
-    DOWN = "top line first"
+    DOWN = "down", "top line first"
     """As nearly everything expects (the format's `increasingY`)."""
-    UP = "bottom line first"
+    UP = "up", "bottom line first"
     """For readers that build pictures upwards (`decreasingY`)."""
 
 
-class Tiling(StrEnum):
+class Tiling(Choice):
     """Whether pictures are stored in lines or in tiles."""
 
-    LINES = "scan lines"
+    LINES = "lines", "scan lines"
     """As nearly everything expects."""
-    T64 = "tiles of 64"
+    T64 = "tiles_64", "tiles of 64"
     """For reading small parts of large pictures."""
-    T256 = "tiles of 256"
+    T256 = "tiles_256", "tiles of 256"
 
     @property
     def side(self) -> int:

@@ -16,6 +16,7 @@ from drawstring.core.eyes.packing import First
 from drawstring.core.eyes.settings import AnaglyphFile, Form
 from drawstring.core.pack.file_names import check_pattern
 from drawstring.core.pack.form import AlphaKind, Beauty, Compression, Files, Parts, Reach, Style, Tiling
+from drawstring.core.passes.former import with_todays_names
 
 FORM: Literal[1] = 1
 """Version of the document."""
@@ -83,7 +84,7 @@ def read_profile(document: str | Mapping[str, Any]) -> Profile:
             remedy="Give a file as “export” writes it.",
         ) from error  # fmt: skip
     try:
-        return Profile.model_validate(plain)
+        return Profile.model_validate(with_todays_names(plain))
     except ValidationError as error:
         told = "; ".join(
             f"{'.'.join(map(str, one['loc'])) or 'it'}: {one['msg'][:1].lower()}{one['msg'][1:]}"

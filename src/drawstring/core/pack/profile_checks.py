@@ -11,7 +11,7 @@ import numpy as np
 from drawstring.core.arrays import Plane
 from drawstring.core.findings import Does, Finding, Mend, Severity
 from drawstring.core.io.facts import FileFacts, Window
-from drawstring.core.pack.form import Reach
+from drawstring.core.pack.form import Reach, StoredType
 from drawstring.core.pack.layout import OutputChannel
 from drawstring.core.pack.naming import bare_name
 from drawstring.core.pack.profile import Profile
@@ -75,7 +75,7 @@ def _of_rows(profile: Profile, passes: Sequence[Pass], recipe: Recipe) -> dict[s
         one = next((each for each in passes if each.name == name), None)
         wish = profile.types.get(bare, "uint")
         comes = set(one.pixel_types) if one is not None else {"float"}
-        usual = {wish} if row.stored.value == wish else comes if row.stored.value == "as source" else set()
+        usual = {wish} if row.stored.value == wish else comes if row.stored is StoredType.AS_SOURCE else set()
         if wish != "uint" and row.goes and usual != {wish}:
             found[f"pack.{name}.stored"] = wish
         if row.compression and profile.compressions and row.compression not in profile.compressions:

@@ -8,17 +8,18 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from enum import StrEnum
 
+from drawstring.core.choices import Choice
 from drawstring.core.errors import SettingError
+from drawstring.core.passes.former import todays_name
 from drawstring.core.passes.roles import Role
 from drawstring.core.passes.words import words_of
 
 
-class EntryKind(StrEnum):
+class EntryKind(Choice):
     """What an entry looks at."""
 
-    NAME = "whole name"
+    NAME = "name", "whole name"
     """The layer's whole name, in any letter case."""
     WORD = "word"
     """One word within the name."""
@@ -52,22 +53,23 @@ def entry(kind: str, text: str, role: str) -> Entry:
         An unknown kind or role, or a text that can't be found in a name.
     """
     text = text.strip()
-    if kind not in set(EntryKind):
+    kinds, _ = EntryKind.listed(kind)
+    if not kinds:
         raise SettingError(
             f"“{kind}” is no kind of entry.", where="dictionary.kind", why="Nothing was remembered.",
             remedy=f"Choose {' or '.join(EntryKind)}.",
         )  # fmt: skip
-    if role not in set(Role):
+    if todays_name(role) not in set(Role):
         raise SettingError(
             f"There is no role “{role}”.", where="dictionary.role", why="Nothing was remembered.",
             remedy=f"Choose {', '.join(Role)}.",
         )  # fmt: skip
-    if not text or len(text) > 200 or (kind == EntryKind.WORD and len(_loose(text)) != 1):
+    if not text or len(text) > 200 or (kinds[0] is EntryKind.WORD and len(_loose(text)) != 1):
         raise SettingError(
             f"“{text}” can't be found in a name.", where="dictionary.text", why="Nothing was remembered.",
             remedy="Type a layer's whole name, or one word of letters and digits.",
         )  # fmt: skip
-    return Entry(EntryKind(kind), text, Role(role))
+    return Entry(kinds[0], text, Role(role))
 
 
 def look_up(entries: Iterable[Entry], name: str) -> Entry | None:
@@ -75,7 +77,7 @@ def look_up(entries: Iterable[Entry], name: str) -> Entry | None:
 
     Examples
     --------
-    >>> told = [entry("word", "zz", "depth"), entry("whole name", "fog_zz", "mist")]
+    >>> told = [entry("word", "zz", "depth"), entry("name", "fog_zz", "mist")]
     >>> look_up(told, "beauty_zz").role.value, look_up(told, "FOG_ZZ").role.value, look_up(told, "fuzzy")
     ('depth', 'mist', None)
     """

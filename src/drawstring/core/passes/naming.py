@@ -101,6 +101,7 @@ def role_from_name(layer: str, suffixes: Sequence[str] = ()) -> Claim | None:
         or _lobe(layer, telling)
         or _light_group(layer, words, said)
         or _whole(layer, telling, suffixes)
+        or _twin(layer, said, suffixes)
     )
     return Claim(claim.role, claim.confidence, claim.reason, traits + claim.traits) if claim else None
 
@@ -111,6 +112,16 @@ def _plain(layer: str, suffixes: Sequence[str]) -> Claim | None:
         return Claim(Role.BEAUTY, CLEAR, "plain R, G, B")
     if not layer and [s.lower() for s in suffixes] in (["a"], ["alpha"]):
         return Claim(Role.ALPHA, CLEAR, "a lone channel A")
+    return None
+
+
+def _twin(layer: str, said: set[str], suffixes: Sequence[str]) -> Claim | None:
+    """Take a picture that is only said to be noisy, or not, for a twin of the beauty."""
+    told = said & {"denoised", "noisy", "undenoised", "nonoise"}
+    rest = said - told - SILENT - {"image", "images"}
+    is_colour = not suffixes or {"r", "g", "b"} <= {suffix.lower()[:1] for suffix in suffixes}
+    if told and not rest and is_colour:
+        return Claim(Role.BEAUTY, ALMOST, f"named {layer}")
     return None
 
 
@@ -155,7 +166,7 @@ def _lobe(layer: str, telling: list[str]) -> Claim | None:
     parts = {PARTS[word] for word in telling if word in PARTS}
     wholes = {WHOLE[word] for word in telling if word in WHOLE} - {Role.BEAUTY}
     if not lobes and "albedo" in said:
-        return Claim(Role.DIFFUSE_COLOUR, CLEAR, f"named {layer}")
+        return Claim(Role.DIFFUSE_ALBEDO, CLEAR, f"named {layer}")
     if not lobes and parts and wholes & {Role.REFLECTION}:
         lobes, wholes = {"specular"}, wholes - {Role.REFLECTION}
     if not lobes and parts and wholes & {Role.REFRACTION}:

@@ -214,7 +214,7 @@ def _judge(layer: Layer, own: str, planes: list[Stored], dictionary: Sequence[En
         return Claim(
             told.role,
             0.99,
-            f"the show's dictionary: {told.kind.value} {told.text}",
+            f"the show's dictionary: {told.kind.says} {told.text}",
             said.traits if said else (),
         )
     claim = role_from_name(own, layer.suffixes)

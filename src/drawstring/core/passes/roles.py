@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from enum import StrEnum
 
+from drawstring.core.passes.former import todays_name
+
 
 class Role(StrEnum):
     """The part a pass plays; its value is the name used on screen, in files and in reports."""
@@ -30,7 +32,7 @@ class Role(StrEnum):
     """Light from lamps on matt surfaces, before their colour."""
     DIFFUSE_INDIRECT = "diffuse_indirect"
     """Light from surroundings on matt surfaces, before their colour."""
-    DIFFUSE_COLOUR = "diffuse_colour"
+    DIFFUSE_ALBEDO = "diffuse_albedo"
     """The colour of matt surfaces."""
     SPECULAR = "specular"
     """All light that glossy surfaces send, colour included."""
@@ -38,7 +40,7 @@ class Role(StrEnum):
     """Highlights of lamps, before their colour."""
     SPECULAR_INDIRECT = "specular_indirect"
     """Reflections of surroundings, before their colour."""
-    SPECULAR_COLOUR = "specular_colour"
+    SPECULAR_ALBEDO = "specular_albedo"
     """The colour of reflections."""
     TRANSMISSION = "transmission"
     """All light that comes through surfaces."""
@@ -46,7 +48,7 @@ class Role(StrEnum):
     """Lamps seen through surfaces, before their colour."""
     TRANSMISSION_INDIRECT = "transmission_indirect"
     """Surroundings seen through surfaces, before their colour."""
-    TRANSMISSION_COLOUR = "transmission_colour"
+    TRANSMISSION_ALBEDO = "transmission_albedo"
     """The colour of what light comes through."""
     SUBSURFACE = "subsurface"
     """All light that went a way below surfaces."""
@@ -54,7 +56,7 @@ class Role(StrEnum):
     """Of lamps, before the colour."""
     SUBSURFACE_INDIRECT = "subsurface_indirect"
     """Of surroundings, before the colour."""
-    SUBSURFACE_COLOUR = "subsurface_colour"
+    SUBSURFACE_ALBEDO = "subsurface_albedo"
     """The colour of light from below surfaces."""
     VOLUME = "volume"
     """Light from fog, smoke and fire."""
@@ -105,6 +107,12 @@ class Role(StrEnum):
     OTHER = "other"
     """Not recognised: kept as it is."""
 
+    @classmethod
+    def _missing_(cls, value: object) -> Role | None:
+        """Take what a role was called formerly."""
+        today = todays_name(str(value))
+        return None if today == value else cls(today)
+
 
 LIT_ROLES = frozenset(
     {
@@ -119,7 +127,7 @@ LIT_ROLES = frozenset(
 """Roles that hold scene-linear light."""
 
 SURFACE_COLOURS = frozenset(
-    {Role.DIFFUSE_COLOUR, Role.SPECULAR_COLOUR, Role.TRANSMISSION_COLOUR, Role.SUBSURFACE_COLOUR}
+    {Role.DIFFUSE_ALBEDO, Role.SPECULAR_ALBEDO, Role.TRANSMISSION_ALBEDO, Role.SUBSURFACE_ALBEDO}
 )
 """Roles that hold the colour of surfaces."""
 

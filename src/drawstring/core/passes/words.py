@@ -29,8 +29,8 @@ PARTS: dict[str, str] = {
     "direct": "direct", "dir": "direct", "drct": "direct",
     "indirect": "indirect", "ind": "indirect", "indir": "indirect", "idr": "indirect", "gi": "indirect",
     "bounce": "indirect", "bounced": "indirect",
-    "colour": "colour", "color": "colour", "col": "colour", "clr": "colour", "albedo": "colour",
-    "filter": "colour", "reflectance": "colour", "tint": "colour",
+    "colour": "albedo", "color": "albedo", "col": "albedo", "clr": "albedo", "albedo": "albedo",
+    "filter": "albedo", "reflectance": "albedo", "tint": "albedo",
 }  # fmt: skip
 """Words for a lobe's parts."""
 

@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, STAGES, Chain, Stage, Value, value
@@ -18,7 +20,7 @@ from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.frames import unframed
 from drawstring.core.recipe.homes import steps
 from drawstring.core.recipe.knots import KNOTS
-from drawstring.core.recipe.pulls import channel, gathered, planes
+from drawstring.core.recipe.pulls import EXACT, channel, gathered, planes
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.sources import of_view, other_views, pass_named, pass_of
 from drawstring.core.recipe.subject import Subject
@@ -213,6 +215,25 @@ class Chains:
         """Whether pixels of the shot's own file lie elsewhere than they came."""
         views = ["", *other_views(self.passes)]
         return any(self._moves(self.own_chains(view)) for view in views)
+
+    def came_from(self) -> Value:
+        """Describe where pixels of the shot's own file lay when they arrived.
+
+        Work gives rows and columns, (H, W) int32 each; -1 where nothing came.
+        """
+        chains = self.own_chains()
+        halves = [self._carried_places(chain) for chain in chains]
+        places = halves[0] if len(halves) == 1 else self._packed_again(halves, chains)
+        return value("came from", lambda at, each: [plane - 1 for plane in each], places)
+
+    def _carried_places(self, chain: Chain) -> Value:
+        def make(at: Moment) -> list[Stored]:
+            assert at.place is not None
+            window, step = at.place.window, at.place.step
+            rows, columns = np.indices((-(-window.height // step), -(-window.width // step)), np.int32)
+            return [rows + 1, columns + 1]  # 0 is what geometry puts where nothing is
+
+        return chain.carried(value("places", make), Stage.ARRIVED, EXACT)
 
     def _moves(self, chains: Sequence[Chain]) -> bool:
         return any(

@@ -85,8 +85,8 @@ def open_knots_of(recipe: Recipe) -> list[str]:
 
 def check_finished(passes: Sequence[Pass], recipe: Recipe, where: str) -> list[Finding]:
     """Tell what stops the finished picture, where something that goes out shows it."""
-    shown_by = [form.value for form in recipe.eyes.deliver if form in (Form.ANAGLYPH, Form.FLAT)]
-    shown_by += [one.value for one in recipe.pack.also if one in (Also.MOVIE, Also.SHEET)]
+    shown_by = [form.says for form in recipe.eyes.deliver if form in (Form.ANAGLYPH, Form.FLAT)]
+    shown_by += [one.says for one in recipe.pack.also if one in (Also.MOVIE, Also.SHEET)]
     goes = recipe.pack.beauty is not Beauty.ARRIVED
     if not goes and not shown_by:
         return []

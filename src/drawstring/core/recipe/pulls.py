@@ -11,7 +11,7 @@ from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, Chain, How, Stage, Value, value
 from drawstring.core.errors import MissingError
 from drawstring.core.passes.recognition import Pass
-from drawstring.core.passes.roles import COLOUR_ROLES, SHARE_ROLES, Role
+from drawstring.core.passes.roles import COLOUR_ROLES, HASHED_ROLES, SHARE_ROLES, Role
 from drawstring.core.recipe.sources import Distances, depth_pass, distances_in, pass_named, pass_of
 from drawstring.core.recipe.subject import Subject
 
@@ -43,6 +43,7 @@ def how_of(one: Pass, index: int = 0, count: int = 0) -> How:
         index,
         count or len(one.channels),
         one.role is Role.DEPTH,
+        one.role in HASHED_ROLES,
     )
 
 

@@ -11,9 +11,10 @@ from pydantic import BaseModel, ConfigDict, Field, create_model
 
 from drawstring.core.errors import DrawstringError, SettingError, SeveralSettingErrors
 from drawstring.core.knots import NAMES, settings_of
+from drawstring.core.passes.former import with_todays_names
 from drawstring.core.settings import KnotSettings
 
-FORM = 1
+FORM = 2
 """Version of the stored form; one function in `_UPGRADES` for each step."""
 
 
@@ -138,8 +139,18 @@ def digest_of(recipe: Recipe) -> str:
     return hashlib.sha256(text.encode()).hexdigest()[:16]
 
 
-_UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
-"""From form n to n + 1: a small function each; none yet."""
+def _to_codes(plain: dict[str, Any]) -> dict[str, Any]:
+    """Form 2 stores choices as codes (each `Choice` still takes its words), and calls colours albedo."""
+    document: dict[str, Any] = with_todays_names(plain)
+    alpha = document.get("alpha", {})
+    for painted in [alpha.get("shadow", {}), *alpha.get("mattes", [])]:
+        for stroke in painted.get("strokes", []):
+            stroke["does"] = stroke["does"].replace(" ", "_")
+    return document
+
+
+_UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _to_codes}
+"""From form n to n + 1: a small function each."""
 
 
 def upgraded(stored: Mapping[str, Any]) -> Recipe:

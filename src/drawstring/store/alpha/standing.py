@@ -11,7 +11,8 @@ from drawstring.core.alpha.layers import layer_fault
 from drawstring.core.alpha.matte_checks import check_mattes, check_names
 from drawstring.core.alpha.matte_settings import MatteFrom, MatteSettings
 from drawstring.core.alpha.mattes import is_matte_ready, pass_for
-from drawstring.core.alpha.shadow_checks import check_shadow, check_stack
+from drawstring.core.alpha.shadow_checks import check_shadow, check_shadow_distance, check_stack
+from drawstring.core.alpha.shadow_settings import ShadowFrom
 from drawstring.core.alpha.shadows import ground_pass, is_shadow_ready, shadow_passes
 from drawstring.core.alpha.stack_settings import StackGroup, StackLayer
 from drawstring.core.depth.making_checks import keys_outside
@@ -68,6 +69,10 @@ def alpha_findings(
         passes=[one.name for one in shadow_passes(settings.shadow, first)],
         where=where,
     )
+    depth = recipe.depth
+    blurs = depth.needed and (depth.focus.on or any(layer.on for layer in depth.mist))
+    if settings.shadow.source is ShadowFrom.RENDERS and is_shadow_ready(first, recipe):
+        found += check_shadow_distance(settings, nothing=nothing, blurs=blurs, where=where)
     faults = {
         place: fault
         for place, layer in enumerate(settings.stack, 1)

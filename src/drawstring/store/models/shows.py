@@ -60,7 +60,7 @@ class DictionaryEntry(Base):
     __tablename__ = "dictionary_entries"
     __table_args__ = (
         UniqueConstraint("show_id", "kind", "text"),
-        CheckConstraint("kind IN ('whole name', 'word')", name="dictionary_entries_kind"),
+        CheckConstraint("kind IN ('name', 'word')", name="dictionary_entries_kind"),
         CheckConstraint("text <> ''", name="dictionary_entries_text"),
     )
 

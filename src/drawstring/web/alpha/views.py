@@ -39,7 +39,7 @@ def pick(shot_id: int) -> Response:
     with work() as session:
         shot = shows.shot_by_id(session, shot_id)
         at = frame_here(session, shot_id, number)
-        row, col = point_in(at, x, y)
+        row, col = point_in(at, recipes.current(session, shot), x, y)
         last = name.rpartition(".")[2]
         if last == "things":
             typed = _with_thing(session, shot, at, row, col, name)
@@ -64,7 +64,7 @@ def _with_thing(session: Session, shot: Shot, at: FrameHere, row: int, col: int,
     one = pass_for(matte, passes)
     if one is None:
         raise MissingError(
-            f"There is no pass of {matte.source.value} to pick from.", where=name,
+            f"There is no pass of {matte.source.says} to pick from.", where=name,
             why="A click needs something that tells one thing from another.",
             remedy="Choose another source for the matte, or draw it.",
         )  # fmt: skip

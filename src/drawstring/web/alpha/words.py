@@ -107,8 +107,8 @@ def _kind(name: str, told: Any) -> dict[str, Any]:
         return {"name": name, "says": "is being looked at"}
     found = over.overall()
     if not found.samples:
-        return {"name": name, "says": f"pixels say {found.kind.value}"}
+        return {"name": name, "says": f"pixels say {found.kind.says}"}
     return {
         "name": name,
-        "says": f"pixels say {found.kind.value}: {found.sure:.0%} of {found.samples:,} rim pixels",
+        "says": f"pixels say {found.kind.says}: {found.sure:.0%} of {found.samples:,} rim pixels",
     }

@@ -73,7 +73,7 @@ def pick(shot_id: int) -> Response:
     with work() as session:
         shot = shows.shot_by_id(session, shot_id)
         at = frame_here(session, shot_id, number)
-        row, col = point_in(at, x, y)
+        row, col = point_in(at, recipes.current(session, shot), x, y)
         last = name.rpartition(".")[2]
         if last == "colour":
             value: Any = colour_at(at, recipes.current(session, shot), row, col)

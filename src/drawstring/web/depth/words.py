@@ -132,9 +132,9 @@ def _reading(settings: DepthSettings, along: dict[str, Any] | None, unit: str) -
     arrived = settings.arrived
     length = unit if arrived.unit is LengthUnit.SCENE else arrived.unit.value
     said = (
-        f"{arrived.holds.value}, {arrived.mapping.value}"
+        f"{arrived.holds.says}, {arrived.mapping.says}"
         if arrived.holds is Held.SHARES
-        else f"along the {arrived.along.value}, {length}"
+        else f"along the {arrived.along.says}, {length}"
     )
     if along is None or arrived.holds is Held.SHARES:
         return said

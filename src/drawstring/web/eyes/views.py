@@ -38,9 +38,11 @@ def set_values(shot_id: int) -> Response:
     typed = typed_at("eyes")
     for form in Form:
         # Ticks of single forms, as the panel has them, make up the one list.
-        if f"eyes.form.{form.slug}" in request.form:
-            typed.pop(f"eyes.form.{form.slug}", None)
-            typed["eyes.deliver"] = _with_form(shot_id, form, request.form[f"eyes.form.{form.slug}"] == "yes")
+        if f"eyes.form.{form.value}" in request.form:
+            typed.pop(f"eyes.form.{form.value}", None)
+            typed["eyes.deliver"] = _with_form(
+                shot_id, form, request.form[f"eyes.form.{form.value}"] == "yes"
+            )
     return set_settings(shot_id, "eyes", typed, frame=request.form.get("frame", type=int))
 
 
@@ -223,7 +225,7 @@ def _forms(session: Session, shot: Shot, at: FrameHere, recipe: Recipe) -> dict[
     for form in recipe.eyes.deliver:
         size = form_size(form, recipe, width, height)
         names = {Form.APART: [f"eye_{v}" for v in VIEWS], Form.FLAT: [f"flat_{v}" for v in VIEWS]}.get(
-            form, [form.slug]
+            form, [form.value]
         )
         held = {
             Form.ANAGLYPH: recipe.eyes.anaglyph_file.value,

@@ -10,6 +10,7 @@ from drawstring.core.colour import look
 from drawstring.core.errors import MissingError
 from drawstring.core.io.headers import read_facts
 from drawstring.core.passes import COLOUR_ROLES, Role, recognise
+from drawstring.core.recipe import upgraded
 from drawstring.runs.checking import check_package
 from drawstring.runs.handoff import copy_package, make_report, make_review, zip_of
 from drawstring.runs.handoff.contents import MANIFESTS, manifest_of
@@ -61,7 +62,7 @@ def package(package_id: int) -> str:
             recomposed=recomposed,
             held=held,
             reader=proofs[0]["reader"] if proofs else "",
-            also=told["recipe"]["settings"]["pack"]["also"],
+            also=upgraded(told["recipe"]["settings"]).pack.also,
             handoff=house().installation.handoff_folder,
             inboxes=house().installation.inbox_addresses,
             channels=sum(proof["channels"] for proof in proofs),

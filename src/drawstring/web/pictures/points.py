@@ -15,16 +15,16 @@ REGION = 2
 """Pixels to each side of a click that are asked for their median: one pixel alone may be an edge."""
 
 
-def point_in(at: FrameHere, x: int, y: int) -> tuple[int, int]:
-    """Give row and column of a place in the display window's coordinates.
+def point_in(at: FrameHere, recipe: Recipe, x: int, y: int) -> tuple[int, int]:
+    """Give row and column, in what arrived, of what is shown at a place of the display window.
 
     Raises
     ------
     MissingError
         The picture does not reach there.
     """
-    row, col = y - at.window.y_min, x - at.window.x_min
-    if not (0 <= row < at.window.height and 0 <= col < at.window.width):
+    row, col = at.came_from(Chains(at.passes, recipe), x, y)
+    if row < 0 or col < 0:
         raise MissingError(
             f"There is no picture at {x}, {y}.",
             where="pick",

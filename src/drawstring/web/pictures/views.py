@@ -138,15 +138,16 @@ def values(shot_id: int, number: int) -> dict[str, Any]:
     window = at.window
     # What a frame came without can't be read; the rest can.
     passes = [one for one in at.passes if all(ref.source in at.files for ref in one.channels)]
-    row, col = y - window.y_min, x - window.x_min
-    if not (0 <= row < window.height and 0 <= col < window.width):
+    pulled = Chains(passes, recipe)
+    row, col = at.came_from(pulled, x, y)
+    if row < 0 or col < 0:
         return {"x": x, "y": y, "passes": []}
     refs = [ref for one in passes for ref in one.channels]
     planes = house().frames.planes(at.files, refs, window=window, level=0, is_light=False, display=at.display)
     here: dict[ChannelRef, Any] = {ref: plane[row : row + 1, col : col + 1] for ref, plane in planes.items()}
-    # As they arrive: what is moved later lies elsewhere in the picture.
-    pulled = Chains(passes, recipe)
-    moment = at.moment(0, Window(x, y, x, y))
+    # True values: those that arrived, of the pixel that is shown there.
+    left, top = col + window.x_min, row + window.y_min
+    moment = at.moment(0, Window(left, top, left, top))
     pixel = Work(here, moment)
     told = [
         {
@@ -213,6 +214,16 @@ class FrameHere:
     def of(self, wanted: Value, level: int) -> Any:
         """Work out what is described, at a proxy level."""
         return Work(self.planes(channels_of([wanted]), level), self.moment(level)).of(wanted)
+
+    def came_from(self, chains: Chains, x: int, y: int) -> tuple[int, int]:
+        """Give row and column, in what arrived, of what is shown at a place; (-1, -1) where nothing came."""
+        row, col = y - self.window.y_min, x - self.window.x_min
+        if not (0 <= row < self.window.height and 0 <= col < self.window.width):
+            return -1, -1
+        if not chains.moves:
+            return row, col
+        rows, columns = self.of(chains.came_from(), 0)
+        return int(rows[row, col]), int(columns[row, col])
 
     def lies(self, shape: tuple[int, ...], level: int) -> tuple[Window, Window]:
         """Give window and display of a made picture: the frame's own, but for one of another size."""
