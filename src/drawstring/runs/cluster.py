@@ -15,6 +15,9 @@ from dataclasses import dataclass
 import dask
 from distributed import Client, LocalCluster
 from distributed.security import Security
+from distributed.utils import get_mp_context
+
+from drawstring.runs.forks import METHOD, warm_parent
 
 
 @dataclass(frozen=True)
@@ -50,12 +53,11 @@ def cluster(
             # Nothing of the house needs the status pages of scheduler and workers; none are served.
             "distributed.scheduler.http.routes": [],
             "distributed.worker.http.routes": [],
-            # Dask asks for memory to be given back at once, which for pictures means that every frame
-            # pays again for the same pages; the workers keep it instead (glibc mallopt(3)).
-            "distributed.nanny.pre-spawn-environ.MALLOC_TRIM_THRESHOLD_": 1 << 30,
-            "distributed.nanny.pre-spawn-environ.MALLOC_MMAP_THRESHOLD_": 32 << 20,
+            "distributed.worker.multiprocessing-method": METHOD,
         }
     )
+    get_mp_context()  # loads what Dask would have loaded beforehand; ours is asked for after it
+    warm_parent()
     if scheduler:
         security = _known_by(certificates) if certificates else None
         yield lambda: Client(scheduler, set_as_default=False, security=security)

@@ -7,7 +7,6 @@ clock, and its memory may grow by so much beyond what it has when it is warm: a 
 
 from __future__ import annotations
 
-import multiprocessing
 import os
 import resource
 import signal
@@ -22,6 +21,7 @@ from drawstring.core.arrivals.scan import Sampling, Told, recognise_sampled, rec
 from drawstring.core.arrivals.survey import Survey, faulty, survey
 from drawstring.core.errors import DrawstringError, SourceError
 from drawstring.core.io.pixels import use_threads
+from drawstring.runs.forks import warm_parent
 
 Answer = TypeVar("Answer")
 
@@ -182,11 +182,8 @@ class Readers:
             return self._pool
 
     def _make(self, workers: int, growth_mb: int) -> ProcessPoolExecutor:
-        # Forking a process full of threads can lock up the child; a server of clean forks can't.
-        context = multiprocessing.get_context("forkserver")
-        context.set_forkserver_preload(["drawstring.runs.readers", "drawstring.runs.frame"])
         return ProcessPoolExecutor(
-            workers, mp_context=context, initializer=_begin, initargs=(os.getpid(), growth_mb)
+            workers, mp_context=warm_parent(), initializer=_begin, initargs=(os.getpid(), growth_mb)
         )
 
     def _drop(self, broken: ProcessPoolExecutor) -> None:
