@@ -223,7 +223,7 @@ def test_what_a_profile_asks_is_set_at_a_press_and_proven_on_the_file(plan, sess
         told = [one for one in how.findings["pack"] if one.code == "profile-differs"]
         values = dict(pair for one in told for mend in one.mends for pair in mend.values)
         assert values == {
-            "pack.parts": "a part for each pass", "pack.compression": "piz", "pack.depth.layer": "Z_far",
+            "pack.parts": "passes", "pack.compression": "piz", "pack.depth.layer": "Z_far",
             "pack.shadow.stored": "float", "pack.emission.goes": "no",
         }  # fmt: skip
         recipes.set_values(session, shot, values)

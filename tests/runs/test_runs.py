@@ -62,7 +62,7 @@ def test_the_packed_depth_is_the_closed_form_of_the_source(plan, finish, workers
         else:
             assert np.abs(got - wanted).max() <= np.spacing(np.float32(1)) / 2
         for name, plane in source.items():
-            assert np.array_equal(packed[name], plane, equal_nan=True), name
+            assert np.array_equal(packed[name.replace("_colour.", "_albedo.")], plane, equal_nan=True), name
 
 
 def test_a_package_tells_what_made_it_and_what_was_proven(plan, finish, workers):

@@ -118,9 +118,9 @@ def test_a_whole_shot_is_driven_without_a_browser(api, app, sources, sessions, t
     would = api("POST", "/shows/Other/many", asked)[1]
     names = {one["name"] for one in would["outcomes"][0]["differences"]}
     assert names == {"pack.profile", "pack.parts"} and not would["written"]
-    assert api("GET", f"{base}/TW020")[1]["recipe"]["pack"]["parts"] == "one part"
+    assert api("GET", f"{base}/TW020")[1]["recipe"]["pack"]["parts"] == "one"
     api("POST", "/shows/Other/many", {**asked, "write": True})
-    assert api("GET", f"{base}/TW020")[1]["recipe"]["pack"]["parts"] == "a part for each pass"
+    assert api("GET", f"{base}/TW020")[1]["recipe"]["pack"]["parts"] == "passes"
     one = api("GET", f"{base}/TW010")[1]["recipe"]
     assert api("PUT", f"{base}/TW020/recipe", one)[1]["recipe"]["depth"]["near"] == 4.8
     assert api("POST", f"{base}/TW020/undo")[1]["recipe"]["depth"]["near"] is None

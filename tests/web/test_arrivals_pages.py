@@ -173,7 +173,7 @@ def test_a_correction_is_offered_previewed_and_remembered(client, sessions, acce
         names = {one.layer: one.name for one in session.get_one(Shot, shot.id).delivery.passes}
     assert (names["zz7"], names["rust_streaks"]) == ("mist", "specular")
     exported = client.get(f"{base}.json").json
-    assert exported == {"entries": [{"kind": "whole name", "text": "ZZ7", "role": "mist"}]}
+    assert exported == {"entries": [{"kind": "name", "text": "ZZ7", "role": "mist"}]}
     for name, value, words in (
         ("dictionary.kind", "song", "no kind"), ("dictionary.role", "fur", "no role"),
         ("dictionary.text", " ", "in a name"),

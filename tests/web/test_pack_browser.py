@@ -26,7 +26,7 @@ def test_what_is_asked_for_is_set_ordered_run_and_handed_on(page, fog, sessions,
     assert page.get_by_role("button", name="Run 6 frames").is_disabled()
     press.click()
     page.get_by_text("All that can be set is as asked.").wait_for()
-    assert pack_of(sessions).files == "a file for each pass"
+    assert pack_of(sessions).files == "passes"
     # The order by keys: the handle keeps the focus, so that the row can go on.
     handle = page.get_by_role("button", name="Place of depth in the order")
     handle.focus()
