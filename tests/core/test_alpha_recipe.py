@@ -11,6 +11,7 @@ from drawstring.core.alpha.kinds import AlphaKind
 from drawstring.core.alpha.matte_checks import check_mattes, check_names
 from drawstring.core.alpha.settings import AlphaSettings
 from drawstring.core.alpha.shadow_checks import check_shadow, check_stack
+from drawstring.core.alpha.telling import tell
 from drawstring.core.camera import Moment
 from drawstring.core.errors import SettingError
 from drawstring.core.io.facts import ChannelRef
@@ -24,7 +25,6 @@ from drawstring.core.recipe import (
     plan_outputs,
     result_named,
 )
-from drawstring.core.recipe.told import told_of
 
 HIGH, WIDE = 60, 96
 MEMBER = {"ground_picture": 1, "plate": 2}
@@ -271,7 +271,7 @@ def test_workers_tell_kind_ranks_polarity_and_whether_renders_fit(pixels):
     for passes in (PASSES[0], PASSES[2]):
         for ref in passes.channels[:3]:
             textured[ref] = planes[ref] * np.clip(1 + 4 * (cv2.GaussianBlur(grain, (0, 0), 2.5) - 1), 0.3, 2)
-    told = told_of(PASSES, textured, is_looked_at=True)
+    told = tell(PASSES, textured, Moment(1), is_looked_at=True)
     assert told["beauty"]["alpha"]["kind"] in ("premultiplied", "unsure")
     assert told["object_matte"]["cut"] == 0
     assert told["shadow"]["white_lit"] is True
@@ -280,7 +280,7 @@ def test_workers_tell_kind_ranks_polarity_and_whether_renders_fit(pixels):
     apart = dict(textured)
     for ref in PASSES[2].channels:
         apart[ref] = 1.5 * np.roll(textured[ref], 3, axis=1)
-    told = told_of(PASSES, apart, is_looked_at=True)
+    told = tell(PASSES, apart, Moment(1), is_looked_at=True)
     assert told["ground_picture"]["shift"][0] == pytest.approx(3, abs=0.1)
     settings = AlphaSettings().changed({"shadow.on": "yes"})
     found = {

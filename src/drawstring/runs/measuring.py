@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import logging
 import os
-from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -14,13 +13,14 @@ from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment, moment_of
 from drawstring.core.depth import DepthSettings, FrameDistances, Held, along_of, tally
 from drawstring.core.errors import DrawstringError
-from drawstring.core.eyes.telling import told_eyes, told_parallax
+from drawstring.core.eyes.telling import told_parallax
 from drawstring.core.io import limits
 from drawstring.core.io.facts import ChannelRef, FileFacts, Window
 from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.passes import COLOUR_ROLES, Pass, PassStatistics, Role, joined, pass_statistics
+from drawstring.core.recipe.homes import tell
 from drawstring.core.recipe.sources import (
     depth_inputs,
     depth_pass,
@@ -29,7 +29,6 @@ from drawstring.core.recipe.sources import (
     pass_of,
     read_distances,
 )
-from drawstring.core.recipe.told import told_of
 from drawstring.runs.plan import SourceFile
 
 log = logging.getLogger(__name__)
@@ -126,10 +125,10 @@ def _statistics(
         pixels = read_frame(files, refs, window=band)
         # What takes looking at neighbours is told by the middle band of a picture that can't be held whole.
         is_middle = i == len(bands) // 2
-        told = told_of(passes, pixels, is_looked_at=is_looked_at) if is_middle else {}
-        if is_middle:
-            eyes = pixels if len(bands) == 1 else _of_eyes(files, passes, window)
-            _tell_eyes(told, passes, eyes, at, is_looked_at=is_looked_at)
+        told = tell(passes, pixels, at, is_looked_at=is_looked_at) if is_middle else {}
+        if is_middle and len(bands) > 1:
+            whole = tell(passes, _whole(files, passes, window), at, is_looked_at=is_looked_at)
+            told |= {name: told.get(name, {}) | plain for name, plain in whole.items()}
         for place, one in enumerate(passes):
             if not all(ref in pixels for ref in one.channels):
                 continue
@@ -153,25 +152,8 @@ def _bands(files: dict[int, FileFacts], passes: tuple[Pass, ...], window: Window
     return [window._replace(y_min=top, y_max=min(top + high - 1, window.y_max)) for top in tops]
 
 
-def _of_eyes(
-    files: dict[int, FileFacts], passes: tuple[Pass, ...], window: Window
-) -> dict[ChannelRef, Stored]:
-    """Read what eyes are compared by, whole: of a picture of any size it is a few planes."""
+def _whole(files: dict[int, FileFacts], passes: tuple[Pass, ...], window: Window) -> dict[ChannelRef, Stored]:
+    """Read beauty and depth whole: of a picture of any size they are a few planes."""
     wanted = [one for one in passes if one.role in (Role.BEAUTY, Role.DEPTH)]
     refs = [ref for one in wanted for ref in one.channels if ref.source in files]
     return read_frame(files, refs, window=window)
-
-
-def _tell_eyes(
-    told: dict[str, dict[str, Any]],
-    passes: tuple[Pass, ...],
-    pixels: Mapping[ChannelRef, Stored],
-    at: Moment,
-    *,
-    is_looked_at: bool,
-) -> None:
-    """Add what the eyes tell to what is told of the beauty."""
-    beauty = pass_of(Role.BEAUTY, of_view(passes, ""))
-    eyes = told_eyes(passes, pixels, at, is_looked_at=is_looked_at) if beauty else {}
-    if beauty and eyes:
-        told[beauty.name] = told.get(beauty.name, {}) | {"eyes": eyes}

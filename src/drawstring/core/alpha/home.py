@@ -15,10 +15,11 @@ from drawstring.core.alpha.results import (
 )
 from drawstring.core.alpha.results import is_sent_by_alpha as is_sent
 from drawstring.core.alpha.steps import ALPHA_STEPS as STEPS
+from drawstring.core.alpha.telling import tell
 from drawstring.core.recipe.result import Result
 from drawstring.core.recipe.results import find_result as find_any
 
-__all__ = ["FAMILIES", "RESULTS", "STEPS", "find_result", "is_sent", "named_results"]
+__all__ = ["FAMILIES", "RESULTS", "STEPS", "find_result", "is_sent", "named_results", "tell"]
 
 FAMILIES = (MATTE, LAYER, NAMES)
 """What names of results begin with that the recipe makes up."""

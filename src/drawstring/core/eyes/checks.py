@@ -172,7 +172,7 @@ def check_arrived(settings: EyesSettings, told: Eyes, where: str) -> list[Findin
             Finding(
                 "eyes-packed",
                 Severity.NOTES,
-                f"The picture looks like two eyes, {packing}: {reason}.",
+                f"The picture looks like two eyes, {Packing(packing).says}: {reason}.",
                 where,
                 "Mist, focus and mattes would run from one eye into the other.",
                 "Take it as packed at Eyes, or leave it as one picture.",

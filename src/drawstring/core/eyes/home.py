@@ -4,5 +4,6 @@ from __future__ import annotations
 
 from drawstring.core.eyes.results import EYE_RESULTS as RESULTS
 from drawstring.core.eyes.steps import EYE_STEPS as STEPS
+from drawstring.core.eyes.telling import tell
 
-__all__ = ["RESULTS", "STEPS"]
+__all__ = ["RESULTS", "STEPS", "tell"]

@@ -37,6 +37,15 @@ _FIELD = 80.0
 WEIGHTS = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
+def tell(
+    passes: Sequence[Pass], pixels: Pixels, at: Moment, *, is_looked_at: bool
+) -> dict[str, dict[str, Any]]:
+    """Tell of a frame's eyes, beside the beauty's statistics; see `told_eyes`."""
+    beauty = pass_of(Role.BEAUTY, of_view(passes, ""))
+    eyes = told_eyes(passes, pixels, at, is_looked_at=is_looked_at) if beauty else {}
+    return {beauty.name: {"eyes": eyes}} if beauty and eyes else {}
+
+
 def told_eyes(passes: Sequence[Pass], pixels: Pixels, at: Moment, *, is_looked_at: bool) -> dict[str, Any]:
     """Tell what there is to tell of one frame's eyes; empty where it has nothing to do with two of them.
 

@@ -5,6 +5,12 @@
 - `STEPS`: what it does to the picture (`core.chain.Step`), a stage each;
 - `RESULTS`: what it makes under fixed names (`recipe.result.Result`);
 
+where frames tell it something that is worth knowing over a whole delivery,
+
+- `tell(passes, pixels, at, is_looked_at=...)`: what one frame tells, a small plain dict by the pass's name,
+  kept beside the pass's statistics (`pixels` by channel, as they came; `is_looked_at`: of a few frames,
+  what takes longer);
+
 and, where its results are called as the recipe calls them,
 
 - `FAMILIES`: what their names begin with;
@@ -17,11 +23,17 @@ Homes are read when they are first asked for: they rest on much of the core them
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from functools import cache
 from types import ModuleType
+from typing import Any
 
+from drawstring.core.arrays import Stored
+from drawstring.core.camera import Moment
 from drawstring.core.chain import Step
+from drawstring.core.io.facts import ChannelRef
 from drawstring.core.knots import NAMES, needed_part
+from drawstring.core.passes.recognition import Pass
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import Result
 
@@ -58,6 +70,18 @@ def families() -> list[str]:
 def family_names(recipe: Recipe) -> list[str]:
     """Give the names of the results that the recipe makes up."""
     return [name for home in homes() if hasattr(home, "named_results") for name in home.named_results(recipe)]
+
+
+def tell(
+    passes: Sequence[Pass], pixels: Mapping[ChannelRef, Stored], at: Moment, *, is_looked_at: bool
+) -> dict[str, dict[str, Any]]:
+    """Give what a frame tells the knots, by pass; what each looks for is told by its own home."""
+    told: dict[str, dict[str, Any]] = {}
+    for home in homes():
+        if hasattr(home, "tell"):
+            for name, plain in home.tell(passes, pixels, at, is_looked_at=is_looked_at).items():
+                told[name] = told.get(name, {}) | plain
+    return told
 
 
 def is_sent_by_its_knot(name: str, recipe: Recipe) -> bool:

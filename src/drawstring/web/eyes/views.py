@@ -233,7 +233,7 @@ def _forms(session: Session, shot: Shot, at: FrameHere, recipe: Recipe) -> dict[
             Form.FLAT: "R, G, B, A",
             Form.PARALLAX: "parallax and where it is known",
         }.get(form, f"{channels} channels")
-        files.append({"form": form.value, "names": names, "size": size, "held": held})
+        files.append({"form": form.says, "names": names, "size": size, "held": held})
     return {"files": files, "stem": shot.code}
 
 

@@ -50,8 +50,10 @@ def package(package_id: int) -> str:
             for name, count in proof.get("held_at_half_limit", {}).items():
                 held[name] = held.get(name, 0) + count
         odd = odd_lines(told["frames"])
+        recipe = upgraded(told["recipe"]["settings"])
         return render_template(
             "packages/package.html",
+            recipe=recipe,
             odd=odd,
             package=one,
             run=run,
@@ -62,7 +64,7 @@ def package(package_id: int) -> str:
             recomposed=recomposed,
             held=held,
             reader=proofs[0]["reader"] if proofs else "",
-            also=upgraded(told["recipe"]["settings"]).pack.also,
+            also=recipe.pack.also,
             handoff=house().installation.handoff_folder,
             inboxes=house().installation.inbox_addresses,
             channels=sum(proof["channels"] for proof in proofs),

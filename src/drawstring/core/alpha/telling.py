@@ -19,6 +19,7 @@ from drawstring.core.alpha.fringe import fringes
 from drawstring.core.alpha.kinds import AlphaKind, alpha_evidence
 from drawstring.core.alpha.shadow import WEIGHTS, is_white_lit
 from drawstring.core.arrays import Mask, Picture, Plane
+from drawstring.core.camera import Moment
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES, HASHED_ROLES, Role
 from drawstring.core.recipe.sources import Pixels, alpha_channel, of_view, pass_of
@@ -27,7 +28,9 @@ _ALIKE = 0.5
 """Below this correlation a shift means nothing."""
 
 
-def told_of(passes: Sequence[Pass], pixels: Pixels, *, is_looked_at: bool) -> dict[str, dict[str, Any]]:
+def tell(
+    passes: Sequence[Pass], pixels: Pixels, at: Moment, *, is_looked_at: bool
+) -> dict[str, dict[str, Any]]:
     """Tell what there is to tell of one frame's passes, by their names.
 
     Parameters
@@ -35,6 +38,7 @@ def told_of(passes: Sequence[Pass], pixels: Pixels, *, is_looked_at: bool) -> di
     passes : sequence of Pass
     pixels : mapping of ChannelRef to (H, W)
         As they came.
+    at : Moment
     is_looked_at : bool
         Whether pictures are laid over each other, too, which takes longer.
     """
