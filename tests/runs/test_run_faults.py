@@ -24,6 +24,11 @@ def nothing_half_written(folder: str) -> bool:
     return not [name for _, _, names in os.walk(folder) for name in names if name.startswith(".unfinished")]
 
 
+def is_forked(process: psutil.Process) -> bool:
+    """Whether a process was forked from the warm parent, and is not that parent."""
+    return all("forkserver" in " ".join(one.cmdline()) for one in (process, process.parent()))
+
+
 def test_workers_killed_at_random_moments_lose_nothing(plan, finish, workers, sessions):
     undisturbed = finish(plan(), workers)
     chance, killed, over = random.Random(7), [], threading.Event()
@@ -35,7 +40,7 @@ def test_workers_killed_at_random_moments_lose_nothing(plan, finish, workers, se
                 time.sleep(chance.uniform(0.05, 0.8))
                 mine = [one for one in psutil.Process().children(recursive=True) if one.pid not in others]
                 with suppress(psutil.NoSuchProcess):
-                    mine = [one for one in mine if "spawn_main" in " ".join(one.cmdline())]
+                    mine = [one for one in mine if is_forked(one)]
                     if mine:
                         victim = chance.choice(mine)
                         victim.kill()

@@ -35,8 +35,9 @@ from drawstring.store.telling import run_data
 def measure(installation: Installation, shot: str, take: bool, wants_json: bool) -> None:
     """Measure SHOT's depth over all its frames (at once, where that was not done yet)."""
     with opened(installation) as session:
-        delivery = deliveries.in_use(shows.find_shot(session, shot))
-        measuring.ask(session, delivery)
+        found = shows.find_shot(session, shot)
+        delivery = deliveries.in_use(found)
+        measuring.ask(session, delivery, recipes.current(session, found))
         if delivery.measured("depth") is None:
             raise MissingError(
                 f"{shot} has no depth pass.", where="depth", remedy="Ask the renderer for depth."

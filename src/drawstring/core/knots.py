@@ -14,6 +14,7 @@ from typing import Any
 
 NAMES = (
     "arrivals",
+    "assembly",
     "depth",
     "alpha",
     "eyes",

@@ -75,3 +75,31 @@ def read_corners(text: str, where: str) -> tuple[float, ...]:
 def _pair(text: str) -> tuple[str, str]:
     x, y = text.split(",")
     return x, y
+
+
+def read_numbers(text: str, where: str) -> Colour:
+    """Read three typed numbers, which may lie below 0; one alone stands for all three.
+
+    Raises
+    ------
+    SettingError
+        They are none.
+
+    Examples
+    --------
+    >>> read_numbers("-0.1 0 0,2", "grade.offset"), read_numbers("0.5", "grade.offset")
+    ((-0.1, 0.0, 0.2), (0.5, 0.5, 0.5))
+    """
+    try:
+        numbers = [float(number.replace(",", ".")) for number in re.split(r"[\s;]+", text.strip())]
+        first, second, third = numbers * 3 if len(numbers) == 1 else numbers
+        if not all(abs(number) <= 1e4 for number in numbers):
+            raise ValueError
+        return first, second, third
+    except ValueError:
+        raise SettingError(
+            f"“{text}” is not three numbers.",
+            where=where,
+            why="One belongs to each of R, G and B.",
+            remedy="Type three numbers, as 0.01 0 -0.02, or one for all.",
+        ) from None

@@ -248,8 +248,9 @@ class Engine:
                 task = run.todo.pop(0)
                 run.flying[client.submit(carry_out, run.plan, task, pure=False)] = task
                 room -= 1
-        # Facts can wait until runs leave a worker idle.
-        self._measurements.hand_out(client, "facts", room, priority=-10)
+        # Facts can wait until runs leave a worker idle; so can what knots count beyond them.
+        room -= self._measurements.hand_out(client, "facts", room, priority=-10)
+        self._measurements.hand_out(client, "", room, priority=-20)
 
     def _collect(self) -> None:
         for run in self._runs.values():
@@ -350,6 +351,9 @@ class Engine:
     def _end(self, session: Session, run: Run) -> None:
         if run.state not in ledger.UNDER_WAY:
             return  # cancelled while its last frames were being written down
+        with suppress(OSError):
+            # Nobody works at it any more: what is left was begun by a worker that died.
+            remove_unfinished(run.folder)
         package = close_package(session, run)
         if package.state == "proven":
             self._report(run.folder, standing(session, run.shot).all_findings)

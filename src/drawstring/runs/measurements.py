@@ -13,9 +13,10 @@ from distributed import Client, Future, KilledWorker
 from distributed.client import ClosedClientError
 from sqlalchemy.orm import Session
 
-from drawstring.core.depth import DepthSettings
 from drawstring.core.io.facts import Window
 from drawstring.core.passes import Pass
+from drawstring.core.recipe import Recipe
+from drawstring.core.recipe.homes import countings
 from drawstring.core.recipe.sources import depth_inputs
 from drawstring.runs.measuring import measure_frame
 from drawstring.runs.plan import SourceFile
@@ -30,6 +31,9 @@ log = logging.getLogger(__name__)
 Work = Callable[[], AbstractContextManager[Session]]
 """Opens a unit of work."""
 
+FIRST_KINDS = ("depth", "facts")
+"""What is counted of every delivery; other kinds are knots'."""
+
 AGAIN_S = 2.0
 """How long a measurement that came to a stop rests before it is begun again."""
 
@@ -43,10 +47,10 @@ class _AtWork:
     passes: tuple[Pass, ...]
     window: Window
     todo: list[tuple[int, tuple[SourceFile, ...]]]
-    depth: DepthSettings
+    recipe: Recipe
     scene_unit: str
     looked_at: frozenset[int]
-    """The frames that are asked, too, along which line their distances were measured."""
+    """The frames of which what takes longer is told, too."""
     flying: dict[Future, tuple[int, tuple[SourceFile, ...]]] = field(default_factory=dict)
     counted: dict[int, Any] = field(default_factory=dict)
     faults: dict[int, str] = field(default_factory=dict)
@@ -103,13 +107,17 @@ class Measurements:
                 measuring.came_to_a_stop(session, number, words)
 
     def hand_out(self, client: Client, kind: str, room: int, *, priority: int) -> int:
-        """Hand out frames of a kind while there is room, ahead of or behind others; give how many."""
+        """Hand out frames of a kind while there is room, ahead of or behind others; give how many.
+
+        Without a kind, what knots ask for.
+        """
         before = room
         for one in self._at_work.values():
-            while one.kind == kind and one.todo and room > 0:
+            mine = one.kind == kind if kind else one.kind not in FIRST_KINDS
+            while mine and one.todo and room > 0:
                 number, files = one.todo.pop(0)
                 future = client.submit(
-                    measure_frame, kind, number, files, one.passes, one.window, one.depth, one.scene_unit,
+                    measure_frame, kind, number, files, one.passes, one.window, one.recipe, one.scene_unit,
                     number in one.looked_at, pure=False, priority=priority,
                 )  # fmt: skip
                 one.flying[future] = (number, files)
@@ -158,32 +166,39 @@ def _tell(work: Work, one: _AtWork, *, finished: bool) -> None:
         measurement.done = len(one.counted) + len(one.faults)
         measurement.set_aside = {str(number): words for number, words in one.faults.items()}
         if finished:
-            measuring.finish(measurement, one.counted, one.faults, read_as=one.depth)
+            measuring.finish(measurement, one.counted, one.faults, recipe=one.recipe)
 
 
 def _begin(session: Session, measurement: Measurement) -> _AtWork:
     delivery, kind = measurement.delivery, measurement.kind
     passes = tuple(deliveries.passes_of(delivery))
     # Depth needs the files it lies in; facts are told of whatever a frame came with.
-    needed = {ref.source for ref in depth_inputs(passes)} if kind == "depth" else set()
+    recipe = recipes.current(session, delivery.shot)
+    wanted = countings(passes, recipe).get(kind)
+    refs = depth_inputs(passes) if kind == "depth" else wanted.inputs if wanted is not None else ()
+    needed = {ref.source for ref in refs}
     usable = deliveries.usable_frames(session, delivery, needed)
     frames = [(number, source_files(files)) for number, files in usable.items()]
     frames = [(number, files) for number, files in frames if files]
-    measurement.state, measurement.total, measurement.done = "measuring", len(frames), 0
     numbers = [number for number, _ in frames]
-    depth = recipes.current(session, delivery.shot).depth
+    looked_at = frozenset(numbers[:1] + numbers[len(numbers) // 2 :][:1] + numbers[-1:])
+    if wanted is not None and wanted.is_sampled:
+        frames = [(number, files) for number, files in frames if number in looked_at]
+    measurement.state, measurement.total, measurement.done = "measuring", len(frames), 0
+    # Whoever changes how it is read while this goes on asks for it anew.
     if kind == "depth":
-        # Whoever changes the reading while this goes on asks for it anew.
-        measurement.whole = {"read_as": measuring.reading_of(depth)}
+        measurement.whole = {"read_as": measuring.reading_of(recipe.depth)}
+    elif wanted is not None:
+        measurement.whole = {"key": wanted.key}
     return _AtWork(
         measurement.id,
         kind,
         passes,
         deliveries.window_of(delivery),
         frames,
-        depth,
+        recipe,
         delivery.shot.show.scene_unit,
-        frozenset(numbers[:1] + numbers[len(numbers) // 2 :][:1] + numbers[-1:]),
+        looked_at,
     )
 
 

@@ -20,7 +20,8 @@ from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.passes import COLOUR_ROLES, Pass, PassStatistics, Role, joined, pass_statistics
-from drawstring.core.recipe.homes import tell
+from drawstring.core.recipe import Recipe
+from drawstring.core.recipe.homes import count, countings, tell
 from drawstring.core.recipe.sources import (
     depth_inputs,
     depth_pass,
@@ -40,16 +41,20 @@ def measure_frame(
     files: tuple[SourceFile, ...],
     passes: tuple[Pass, ...],
     window: Window,
-    depth: DepthSettings | None = None,
+    recipe: Recipe,
     scene_unit: str = "m",
     is_looked_at: bool = False,
 ) -> tuple[int, Any]:
-    """Count one frame: its distances, or what its passes hold; a refusal is an answer, not an exception.
+    """Count one frame: its distances, what its passes hold, or what a knot asks for.
+
+    A refusal is an answer, not an exception.
 
     Parameters
     ----------
-    depth : DepthSettings, optional
-        For kind "depth": how the pass's numbers are read.
+    kind : str
+        "depth", "facts", or the name of a knot.
+    recipe : Recipe
+        As it stands: how numbers are read.
     is_looked_at : bool
         Whether it is asked, too, what takes longer: along which line distances were measured, whether two
         renders line up.
@@ -57,17 +62,21 @@ def measure_frame(
     Returns
     -------
     number, answer
-        `FrameDistances` for kind "depth"; for "facts" a dict of a pass's place to `PassStatistics`; a dict of
-        words when the frame is refused.
+        `FrameDistances` for kind "depth"; for "facts" a dict of a pass's place to `PassStatistics`; a plain
+        dict for a knot; a dict of words when the frame is refused.
     """
     use_threads(1)
     try:
         here = {one.source: read_facts(one.path) for one in files}
-        if kind == "depth":
-            at = moment_of(here, frame=number, window=window, scene_unit=scene_unit)
-            return number, _distances(here, passes, depth or DepthSettings(), at, is_looked_at=is_looked_at)
         at = moment_of(here, frame=number, window=window, scene_unit=scene_unit)
-        return number, _statistics(here, passes, window, at, is_looked_at=is_looked_at)
+        if kind == "depth":
+            return number, _distances(here, passes, recipe.depth, at, is_looked_at=is_looked_at)
+        if kind == "facts":
+            return number, _statistics(here, passes, window, at, is_looked_at=is_looked_at)
+        wanted = countings(passes, recipe).get(kind)
+        refs = [ref for ref in (wanted.inputs if wanted else ()) if ref.source in here]
+        pixels = read_frame(here, refs, window=window)
+        return number, count(kind, passes, recipe, pixels, at, is_looked_at=is_looked_at)
     except DrawstringError as error:
         return number, error.as_dict()
     except Exception as error:

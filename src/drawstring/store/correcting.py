@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.passes import Entry, Pass, Role, look_up, suffixes_for, with_names
-from drawstring.store import deliveries, measuring
+from drawstring.store import deliveries, measuring, recipes
 from drawstring.store.facts import pass_to_json
 from drawstring.store.models import Delivery, DictionaryEntry, PassRow, Shot, Show, now
 
@@ -69,7 +69,7 @@ def choose_twin(session: Session, delivery: Delivery, name: str) -> None:
     passes[place] = replace(passes[place], name=names[0], twin_of="")
     passes[other] = replace(passes[other], name=names[1], twin_of=names[0])
     _write_rows(session, delivery, passes)
-    measuring.ask(session, delivery, anew=True)
+    measuring.ask(session, delivery, recipes.current(session, delivery.shot), anew=True)
 
 
 def effects(session: Session, show: Show, entries: Sequence[Entry]) -> list[Effect]:
@@ -158,7 +158,7 @@ def _in_use(session: Session, show: Show) -> list[tuple[Shot, Delivery]]:
 def _rewrite(session: Session, delivery: Delivery, passes: Sequence[Pass]) -> None:
     """Give passes their names anew, write them, and have them counted again."""
     _write_rows(session, delivery, with_names([_with_suffixes(one) for one in passes]))
-    measuring.ask(session, delivery, anew=True)
+    measuring.ask(session, delivery, recipes.current(session, delivery.shot), anew=True)
 
 
 def _with_suffixes(one: Pass) -> Pass:

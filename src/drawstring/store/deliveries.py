@@ -133,7 +133,7 @@ def use(session: Session, shot: Shot, delivery: Delivery, *, said: str = "", by:
         delivery.differences = delivery_differences(_compared(before), _compared(delivery))
     shot.delivery = delivery
     session.flush()
-    measuring.ask(session, delivery)
+    measuring.ask(session, delivery, recipes.current(session, shot))
     version = f"v{delivery.version:03d}" if delivery.version else "the delivery"
     recipes.settle(session, shot, "arrivals", said=said or f"went to {version}", by=by)
 

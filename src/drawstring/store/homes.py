@@ -1,4 +1,8 @@
-"""What the store asks of a knot's home: `drawstring/store/KNOT/home.py` gives `findings(facts)`."""
+"""What the store asks of a knot's home.
+
+`drawstring/store/KNOT/home.py` gives `findings(facts)`, of a knot that is needed; and, where what arrived
+says something before anybody took the knot up, `arrived(facts)`.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +11,7 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from drawstring.core.findings import Finding
-from drawstring.core.knots import NAMES, needed_part
+from drawstring.core.knots import NAMES, needed_part, part_of
 from drawstring.core.passes import Pass
 from drawstring.core.recipe import OutputPlan, Recipe
 from drawstring.store.models import Delivery, Shot
@@ -36,6 +40,16 @@ class ShotFacts:
     recipe: Recipe
     passes: list[Pass]
     outputs: OutputPlan
+
+
+def arrived_findings(facts: ShotFacts) -> list[Finding]:
+    """Give what knots that nobody has taken up say of what arrived."""
+    idle = [name for name in NAMES if not facts.recipe.knot(name).needed]
+    parts = [part_of("store", name, "home") for name in idle]
+    return [
+        finding for part in parts if part is not None and hasattr(part, "arrived")
+        for finding in part.arrived(facts)
+    ]  # fmt: skip
 
 
 def findings_of(facts: ShotFacts) -> dict[str, list[Finding]]:

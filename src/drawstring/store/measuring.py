@@ -19,6 +19,8 @@ from drawstring.core.arrivals.facts import findings_of
 from drawstring.core.depth import DepthSettings, DepthTally, FrameDistances, merged
 from drawstring.core.io.facts import Window
 from drawstring.core.passes import HASHED_ROLES, Pass, PassStatistics, Role, alpha_kind, statistics_from_dict
+from drawstring.core.recipe import Recipe
+from drawstring.core.recipe.homes import countings
 from drawstring.core.recipe.sources import depth_pass
 from drawstring.store.facts import pass_from_row
 from drawstring.store.models import Delivery, Measurement, now
@@ -74,11 +76,13 @@ def curve_of(tally: DepthTally) -> dict[str, Any]:
     }
 
 
-def ask(session: Session, delivery: Delivery, *, anew: bool = False) -> None:
+def ask(session: Session, delivery: Delivery, recipe: Recipe, *, anew: bool = False) -> None:
     """Ask for what is counted over all frames of a delivery: what its passes hold, and depth if there is any.
 
     Parameters
     ----------
+    recipe : Recipe
+        The shot's, as it stands.
     anew : bool
         Whether depth is counted again: another pass may have been taken for it.
     """
@@ -93,6 +97,7 @@ def ask(session: Session, delivery: Delivery, *, anew: bool = False) -> None:
         delivery.measurements.append(Measurement(kind="facts", total=delivery.usable))
     else:
         tell_facts(delivery.measured("facts"))
+    ask_knots(session, delivery, passes, recipe, anew=anew)
     depth, measured = depth_pass(passes), delivery.measured("depth")
     if measured is not None and (anew or depth is None):
         delivery.measurements.remove(measured)
@@ -100,6 +105,26 @@ def ask(session: Session, delivery: Delivery, *, anew: bool = False) -> None:
         measured = None
     if depth is not None and measured is None:
         delivery.measurements.append(Measurement(kind="depth", pass_name=depth.name, total=delivery.usable))
+    session.flush()
+
+
+def ask_knots(
+    session: Session, delivery: Delivery, passes: list[Pass], recipe: Recipe, *, anew: bool = False
+) -> None:
+    """Ask for what knots want counted as the recipe stands; what was counted otherwise is counted anew."""
+    wanted = countings(passes, recipe)
+    for measurement in list(delivery.measurements):
+        knot = measurement.kind
+        if knot in ("facts", "depth"):
+            continue
+        is_same = knot in wanted and measurement.whole.get("key") == wanted[knot].key
+        # One that still waits will count as things stand when it begins.
+        if anew or knot not in wanted or not (is_same or measurement.state == "waiting"):
+            delivery.measurements.remove(measurement)
+            session.flush()
+    for knot in wanted:
+        if delivery.measured(knot) is None:
+            delivery.measurements.append(Measurement(kind=knot, total=delivery.usable))
     session.flush()
 
 
@@ -121,20 +146,22 @@ def finish(
     counted: Mapping[int, Any],
     faults: Mapping[int, str],
     *,
-    read_as: DepthSettings | None = None,
+    recipe: Recipe,
 ) -> None:
-    """Write down what was counted: distances of frames, or statistics by a pass's place.
+    """Write down what was counted: distances of frames, statistics by a pass's place, or a knot's counts.
 
     Parameters
     ----------
     counted : mapping of frame number to FrameDistances, or to a mapping of place to PassStatistics
     faults : mapping of frame number to words
-    read_as : DepthSettings, optional
-        How the depth pass's numbers were read.
+    recipe : Recipe
+        By which it was read.
     """
     if measurement.kind == "depth":
         _write_distances(measurement, counted)
-        measurement.whole |= {"read_as": reading_of(read_as or DepthSettings())}
+        measurement.whole |= {"read_as": reading_of(recipe.depth)}
+    elif measurement.kind != "facts":
+        measurement.frames = {str(number): plain for number, plain in sorted(counted.items())}
     else:
         measurement.frames = {
             str(number): {str(place): one.as_dict() for place, one in of_frame.items()}
@@ -174,6 +201,8 @@ def progress_of(delivery: Delivery | None) -> str:
     So that "nothing was found" is never mistaken for "nobody has looked yet".
     """
     kinds = {"facts": "counting", "depth": "measuring depth"}
+    rest = {one.kind: f"counting for {one.kind}" for one in (delivery.measurements if delivery else ())}
+    kinds = rest | kinds
     said = []
     for one in sorted(delivery.measurements if delivery else (), key=lambda one: one.kind, reverse=True):
         aside = f", {len(one.set_aside)} set aside" if one.set_aside else ""
@@ -329,6 +358,13 @@ def told_facts(session: Session, measurement: Measurement | None) -> dict[str, A
 
 _TOLD: dict[tuple[int, str], dict[str, Any]] = {}
 """What finished counts mean; the board asks for all of them again and again."""
+
+
+def counted_for(measurement: Measurement | None) -> dict[int, dict[str, Any]]:
+    """Give what was counted of each frame for a knot; empty while it is being counted."""
+    if measurement is None or measurement.state != "done":
+        return {}
+    return {int(number): plain for number, plain in measurement.frames.items()}
 
 
 def whole_tally(session: Session, measurement: Measurement | None) -> DepthTally | None:

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from drawstring.core.errors import ConflictError, SettingError
 from drawstring.core.recipe import Recipe, change, digest_of, upgraded
 from drawstring.store import measuring
+from drawstring.store.facts import pass_from_row
 from drawstring.store.models import Revision, Shot, Show
 from drawstring.store.profiles import find_profile
 
@@ -156,5 +157,8 @@ def write(
         session, shot.delivery.measured("depth"), recipe.depth
     ):
         # Other distances follow from the same numbers now.
-        measuring.ask(session, shot.delivery, anew=True)
+        measuring.ask(session, shot.delivery, recipe, anew=True)
+    elif shot.delivery is not None:
+        passes = [pass_from_row(row) for row in shot.delivery.passes]
+        measuring.ask_knots(session, shot.delivery, passes, recipe)
     return revision

@@ -45,6 +45,8 @@ class Step(Protocol):
         Whose settings say how.
     only_reads : bool
         Whether it makes new things and changes none, so that it counts while its knot is open.
+
+    A step may have `needs_whole(chain)`: whether it can't work on a proxy.
     """
 
     stage: Stage

@@ -62,7 +62,7 @@ STAGES: tuple[StageFacts, ...] = (
     StageFacts(Stage.ARRIVED, "Alpha read as settled, colours made linear and multiplied", Reach.PIXEL),
     StageFacts(Stage.PARTED, "A packed picture becomes two eyes", Reach.FRAME, is_geometry=True),
     StageFacts(Stage.DERIVED, "Shadow, mattes and the element taken from untouched pixels", Reach.FRAME),
-    StageFacts(Stage.ASSEMBLED, "Beauty rebuilt from its parts", Reach.PIXEL),
+    StageFacts(Stage.ASSEMBLED, "Contributions and colour changed", Reach.ROWS),
     StageFacts(Stage.DOUBLED, "The eye that did not come is made", Reach.ROWS, is_geometry=True),
     StageFacts(Stage.SET, "Light and cards added to the scene", Reach.FRAME),
     StageFacts(Stage.VEILED, "Mist laid by distance", Reach.FRAME),

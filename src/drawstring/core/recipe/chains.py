@@ -119,7 +119,9 @@ class Chains:
         return self.chain(views_of_pair(self.passes, self.recipe)[came_as], side=side)
 
     def needs_whole(self, name: str, size: tuple[int, int], level: int) -> bool:
-        """Whether something has to be made at full size: lines of two eyes must not be mixed by a proxy.
+        """Whether something has to be made at full size and then made smaller.
+
+        Lines of two eyes must not be mixed by a proxy, and a product of passes is no product of their means.
 
         Parameters
         ----------
@@ -128,10 +130,23 @@ class Chains:
         level : int
             Of the proxy that is asked for.
         """
-        if not level or not self.is_packed or (self.find(name) is None and not self.moves):
+        result = self.find(name)
+        if not level:
+            return False
+        if result is not None and (result.needs_whole or (result.is_light and self._works_on_wholes)):
+            return True
+        if not self.is_packed or (result is None and not self.moves):
             return False
         lines = self.recipe.eyes.packing in (Packing.ROWS, Packing.COLUMNS)
         return lines or any(side % (2 << level) for side in size)
+
+    @cached_property
+    def _works_on_wholes(self) -> bool:
+        """Whether a step that is on can't work on a proxy."""
+        return any(
+            step.needs_whole(chain)
+            for chain in self.own_chains() for step in chain.steps_on() if hasattr(step, "needs_whole")
+        )  # fmt: skip
 
     def find(self, name: str) -> Result | None:
         """Give a result by its bare name."""

@@ -11,6 +11,11 @@ where frames tell it something that is worth knowing over a whole delivery,
   kept beside the pass's statistics (`pixels` by channel, as they came; `is_looked_at`: of a few frames,
   what takes longer);
 
+where something has to be counted over all frames as the recipe stands,
+
+- `counting(passes, recipe)`: what (`recipe.counting.Counting`), None where there is nothing to count;
+- `count(passes, recipe, pixels, at, is_looked_at=...)`: one frame's count, a small plain dict;
+
 and, where its results are called as the recipe calls them,
 
 - `FAMILIES`: what their names begin with;
@@ -34,6 +39,7 @@ from drawstring.core.chain import Step
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.knots import NAMES, needed_part
 from drawstring.core.passes.recognition import Pass
+from drawstring.core.recipe.counting import Counting
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import Result
 
@@ -82,6 +88,26 @@ def tell(
             for name, plain in home.tell(passes, pixels, at, is_looked_at=is_looked_at).items():
                 told[name] = told.get(name, {}) | plain
     return told
+
+
+def countings(passes: Sequence[Pass], recipe: Recipe) -> dict[str, Counting]:
+    """Give what knots want counted over a delivery's frames, by knot."""
+    wanted = {
+        name: home.counting(passes, recipe)
+        for name, home in zip(NAMES, homes(), strict=True)
+        if hasattr(home, "counting")
+    }
+    return {name: one for name, one in wanted.items() if one is not None}
+
+
+def count(
+    knot: str, passes: Sequence[Pass], recipe: Recipe, pixels: Mapping[ChannelRef, Stored], at: Moment,
+    *, is_looked_at: bool,
+) -> dict[str, Any]:  # fmt: skip
+    """Count a frame for a knot."""
+    home = needed_part("core", knot, "home", "counting", "count")
+    plain: dict[str, Any] = home.count(passes, recipe, pixels, at, is_looked_at=is_looked_at)
+    return plain
 
 
 def is_sent_by_its_knot(name: str, recipe: Recipe) -> bool:

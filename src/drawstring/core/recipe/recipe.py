@@ -28,12 +28,14 @@ if TYPE_CHECKING:
     # The same as below, in words that a type checker reads.
     from drawstring.core.alpha.settings import AlphaSettings
     from drawstring.core.arrivals.settings import ArrivalsSettings
+    from drawstring.core.assembly.settings import AssemblySettings
     from drawstring.core.depth.settings import DepthSettings
     from drawstring.core.eyes.settings import EyesSettings
     from drawstring.core.pack.settings import PackSettings
 
     class _OfKnots(_Plain):
         arrivals: ArrivalsSettings = ArrivalsSettings()
+        assembly: AssemblySettings = AssemblySettings()
         depth: DepthSettings = DepthSettings()
         alpha: AlphaSettings = AlphaSettings()
         eyes: EyesSettings = EyesSettings()

@@ -58,6 +58,8 @@ class Result:
         Whether it is black with coverage, to be looked at before something bright.
     is_slow : bool
         Whether it takes so long that a small one is shown first.
+    needs_whole : bool
+        Whether it can't be made from a proxy: what is a product of passes is no product of their means.
     is_offered : callable of (recipe)
         Whether it tells anything new, so that it lies in the tray and goes out; else it is there for whoever
         asks for it by name.
@@ -80,6 +82,7 @@ class Result:
     likeness: str = ""
     is_dark: bool = False
     is_slow: bool = False
+    needs_whole: bool = False
     is_offered: Callable[[Recipe], bool] = _always
 
     @property

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from drawstring.core.eyes.checks import check_arrived
 from drawstring.core.findings import Does, Finding, Mend, Severity, finding_from_dict, show_frame
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe
 from drawstring.store import deliveries, measuring
-from drawstring.store.eyes.standing import told_eyes
-from drawstring.store.homes import ShotFacts
+from drawstring.store.homes import ShotFacts, arrived_findings
 from drawstring.store.models import Delivery, Shot
 
 
@@ -20,15 +18,15 @@ def findings(facts: ShotFacts) -> list[Finding]:
     gathered = _still_true(said, facts.passes) + [finding_from_dict(plain) for plain in counted]
     gathered += _set_aside(shot, delivery)
     gathered += _frames_asked_for(shot, delivery, facts.recipe)
-    return gathered + check_arrived(facts.recipe.eyes, told_eyes(session, delivery), f"{shot.code}, beauty")
+    return gathered + arrived_findings(facts)
 
 
 def _set_aside(shot: Shot, delivery: Delivery) -> list[Finding]:
     """Tell of frames that could not be counted, and of counts that came to a stop as a whole."""
     found = []
-    for kind, doing in (("facts", "counted"), ("depth", "measured")):
-        measurement = delivery.measured(kind)
-        if measurement is None or measurement.state not in ("done", "failed"):
+    for measurement in delivery.measurements:
+        doing = "measured" if measurement.kind == "depth" else "counted"
+        if measurement.state not in ("done", "failed"):
             continue
         aside = {int(number): words for number, words in measurement.set_aside.items()}
         if not aside and measurement.state == "done":

@@ -146,14 +146,15 @@ class PassRow(Base):
 class Measurement(Base):
     """Something counted over all frames of a delivery; filled frame by frame.
 
-    Kind "depth" counts distances; kind "facts" what every pass holds.
+    Kind "depth" counts distances; kind "facts" what every pass holds; any other is a knot's, and counts what
+    it asks for (`core.recipe.homes`).
     """
 
     __tablename__ = "measurements"
     __table_args__ = (
         UniqueConstraint("delivery_id", "kind"),
         CheckConstraint("state IN ('waiting', 'measuring', 'done', 'failed')", name="measurements_state"),
-        CheckConstraint("kind IN ('depth', 'facts')", name="measurements_kind"),
+        CheckConstraint("kind <> ''", name="measurements_kind"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)

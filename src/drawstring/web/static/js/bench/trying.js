@@ -48,7 +48,7 @@ function changed(desk) {
   madeBefore = new Set(desk.resultsInTray());
   const hadNone = appeared || !names.some((name) => desk.isResult(name) && desk.isThere(name));
   [0, 1].forEach((slot) => {
-    if (desk.isResult(names[slot]) && !desk.isThere(names[slot])) names[slot] = resultInTray(desk) ?? (desk.isThere("depth") ? "depth" : names[slot]);
+    if (desk.isResult(names[slot]) && !desk.isThere(names[slot]) && !script.keeps?.(names[slot])) names[slot] = resultInTray(desk) ?? (desk.isThere("depth") ? "depth" : names[slot]);
   });
   // Whoever is about to click on the picture goes on; only the press in the panel is a new one.
   take(desk, desk.taking);
@@ -80,7 +80,10 @@ export function setUpTrying(desk) {
     settle(desk, { [sets.dataset.sets]: sets.dataset.value });
   });
   // A colour chosen by eye is tried out while it is chosen.
-  place.addEventListener("input", ({ target }) => { if (target.dataset.colourOf) tryOut(desk, { [target.dataset.colourOf]: target.value }); });
+  place.addEventListener("input", ({ target }) => {
+    if (target.dataset.colourOf) tryOut(desk, { [target.dataset.colourOf]: target.value });
+    desk.script.fieldSlid?.(target);
+  });
   place.addEventListener("change", ({ target }) => {
     if (target.dataset.colourOf) settle(desk, { [target.dataset.colourOf]: target.value });
     desk.script.fieldChanged?.(target);

@@ -1,0 +1,385 @@
+"""Why parts don't add up: each likely mistake is tried on samples, and the one that explains it is named.
+
+The sums of products of all candidate terms with each other and with the beauty (a Gram matrix) are enough to
+say how much any sum of them leaves over, without looking at the pixels again: with G = T'T and b = T'y,
+|y - Tw|^2 = y'y - 2 w'b + w'Gw. Samples are weighted by 1 / (brightness + a floor), so that a lamp does not
+outvote a face.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from drawstring.core.assembly.expression import Planes, quoted, read_expression, worked_out
+from drawstring.core.assembly.residual import needed_channels, planes_for, stacked
+from drawstring.core.assembly.settings import AssemblySettings, Covered, Lobes, Partition, PartsHold
+from drawstring.core.assembly.terms import (
+    LOBES,
+    Term,
+    all_terms,
+    component_texts,
+    light_texts,
+    terms_in,
+    unused,
+)
+from drawstring.core.passes.recognition import Pass
+from drawstring.core.passes.roles import LIT_ROLES, Role
+from drawstring.core.recipe.sources import Pixels, pass_named, pass_of
+
+_SAMPLES = 40_000
+"""Pixels of a frame that are tried."""
+
+_EXPLAINED = 0.02
+"""What an explanation may leave of the squares that it explains."""
+
+_BEAUTY = "="
+"""The beauty's column."""
+
+
+@dataclass(frozen=True)
+class Cause:
+    """What explains a gap.
+
+    Attributes
+    ----------
+    kind : str
+        "left out", "doubled", "turned", "scaled", "coded", "holds", "covered", "lobes", "partition",
+        "unused", "missing".
+    what : str
+        The sentence: which pass does what.
+    values : tuple of (setting, value)
+        What would make the sum add up; empty where nothing here can.
+    """
+
+    kind: str
+    what: str
+    values: tuple[tuple[str, str], ...] = ()
+
+
+def told_sums(passes: Sequence[Pass], pixels: Pixels) -> dict[str, Any]:
+    """Give what one frame tells of all sums that its passes could make: columns and their products.
+
+    Returns
+    -------
+    dict
+        `columns` (texts), `products` (upper triangle, row by row, float), `samples` (count), and for each
+        albedo how much of the squares lie where it is black, with its share of the pixels.
+    """
+    beauty = pass_of(Role.BEAUTY, passes)
+    if beauty is None:
+        return {}
+    texts = _columns(passes)
+    terms = [term for text in texts for term in terms_in(text, passes)]
+    have = [
+        (text, term) for text, term in zip(texts, terms, strict=True)
+        if all(ref in pixels for ref in needed_channels([term], passes))
+    ]  # fmt: skip
+    if not have:
+        return {}
+    shape = pixels[beauty.channels[0]].shape
+    step = max(1, int(np.sqrt(shape[0] * shape[1] / _SAMPLES)))
+    thin = {ref: plane[::step, ::step] for ref, plane in pixels.items()}
+    with np.errstate(all="ignore"):
+        meant = stacked([thin[ref] for ref in beauty.channels[:3]])
+        meant = np.broadcast_to(meant, (*meant.shape[:2], 3))
+        planes = planes_for([term for _, term in have], passes, thin)
+        columns = [np.broadcast_to(worked_out(term.node, planes), meant.shape) for _, term in have]
+        coded = [_decoded(term, planes, meant.shape) for _, term in have]
+    light = np.abs(meant).mean(axis=-1)
+    fine = np.isfinite(meant).all(axis=-1)
+    for column in [*columns, *coded]:
+        fine &= np.isfinite(column).all(axis=-1)
+    if fine.sum() < 50:
+        return {}
+    floor = max(float(np.percentile(light[fine], 75)) * 0.05, 1e-6)
+    weight = (1 / (light[fine] + floor))[:, None].astype(np.float64)
+    table = np.stack([(each[fine] * weight).ravel() for each in [*columns, *coded, meant]])
+    products = table @ table.T
+    names = [text for text, _ in have]
+    return {
+        "columns": [*names, *(f"coded {name}" for name in names), _BEAUTY],
+        "products": [float(f"{v:.12g}") for v in products[np.triu_indices(len(products))]],
+        "samples": int(fine.sum()),
+    }
+
+
+def _columns(passes: Sequence[Pass]) -> list[str]:
+    """Write every term that any sum of these passes might have, each once."""
+    texts = dict.fromkeys(light_texts(passes))
+    for holds in PartsHold:
+        for covered in Covered:
+            for lobes in Lobes:
+                how = AssemblySettings(parts_hold=holds, covered=covered, lobes=lobes)
+                texts |= dict.fromkeys(component_texts(passes, how))
+    known = [term for text in texts for term in terms_in(text, passes)]
+    texts |= dict.fromkeys(quoted(one.name) for one in unused(passes, known))
+    return list(texts)
+
+
+def _decoded(term: Term, planes: dict[str, Planes], shape: tuple[int, ...]) -> NDArray[np.float32]:
+    """Give a term as it would be if its light had been written display-coded: its sRGB curve undone."""
+    undone = dict(planes)
+    name = term.passes[0]
+    undone[name] = _linear(planes[name])
+    return np.broadcast_to(worked_out(term.node, undone), shape)
+
+
+def _linear(coded: Planes) -> Planes:
+    """Undo the sRGB curve (IEC 61966-2-1:1999, 4.4); above 1 it goes on as it is written."""
+    size = np.abs(coded)
+    return np.asarray(
+        np.sign(coded) * np.where(size <= 0.04045, size / 12.92, ((size + 0.055) / 1.055) ** 2.4), np.float32
+    )
+
+
+@dataclass(frozen=True)
+class Sums:
+    """The products of several frames added up."""
+
+    columns: tuple[str, ...]
+    products: NDArray[np.float64]
+
+    def place(self, text: str) -> int | None:
+        """Give a column's place."""
+        return self.columns.index(text) if text in self.columns else None
+
+    def left(self, weights: NDArray[np.float64]) -> float:
+        """Give the squares that a sum leaves of the beauty."""
+        signed = np.append(-weights, 1.0)
+        return max(0.0, float(signed @ self.products @ signed))
+
+    @property
+    def all_of_it(self) -> float:
+        """The beauty's own squares."""
+        return float(self.products[-1, -1])
+
+
+def gathered(told: Sequence[dict[str, Any]]) -> Sums | None:
+    """Add up what several frames tell; frames that have other columns than the first one don't count."""
+    told = [one for one in told if one]
+    if not told:
+        return None
+    columns = told[0]["columns"]
+    size = len(columns)
+    total = np.zeros((size, size))
+    for one in told:
+        if one["columns"] == columns:
+            upper = np.zeros((size, size))
+            upper[np.triu_indices(size)] = one["products"]
+            total += upper + np.triu(upper, 1).T
+    return Sums(tuple(columns), total)
+
+
+def cause_of(passes: Sequence[Pass], settings: AssemblySettings, sums: Sums) -> Cause | None:
+    """Name what explains that the sum, as settled, leaves something over; None where nothing does.
+
+    Every hypothesis is tried; of those that explain nearly all, the one that leaves least is told, a plainer
+    one before a cleverer one.
+    """
+    terms = [term for term in all_terms(passes, settings) if settings.term(term.name).counts]
+    weights = np.zeros(len(sums.columns) - 1)
+    for term in terms:
+        place = sums.place(str(term.node))
+        if place is None:
+            return None  # an own sum, of which frames were told nothing
+        weights[place] += term.sign
+    left = sums.left(weights)
+    tries = [
+        *_other_ways(passes, settings, sums),
+        *_other_weights(terms, sums, weights),
+        *_added(passes, settings, sums, weights),
+        *_coded(terms, sums, weights),
+    ]
+    enough = max(_EXPLAINED * left, 1e-9 * sums.all_of_it)
+    good = [(cause, rest) for cause, rest in tries if rest <= enough]
+    if good:
+        return min(good, key=lambda pair: pair[1])[0]
+    return _missing(passes, settings, sums, weights, left)
+
+
+_WAYS: tuple[tuple[dict[str, Any], str, str], ...] = (
+    (
+        {"parts_hold": PartsHold.FINISHED}, "holds",
+        "The parts hold the surface's colour already; multiplied by the albedo it counts twice.",
+    ),
+    (
+        {"parts_hold": PartsHold.LIGHT}, "holds",
+        "The parts hold light before the surface's colour; they have to be multiplied by the albedo.",
+    ),
+    (
+        {"covered": Covered.TWICE}, "covered",
+        "Light and albedo are both means over the whole pixel, so coverage counts twice at rims.",
+    ),
+    (
+        {"covered": Covered.ONCE}, "covered",
+        "Light was divided by the mean albedo already; divided by alpha rims become too bright.",
+    ),
+    ({"lobes": Lobes.WHOLE}, "lobes", "The finished components add up, their parts don't."),
+    ({"lobes": Lobes.PARTS}, "lobes", "The parts add up, the finished components don't."),
+    (
+        {"partition": Partition.LIGHTS}, "partition",
+        "The light groups add up to the beauty, the components don't.",
+    ),
+    (
+        {"partition": Partition.COMPONENTS}, "partition",
+        "The components add up to the beauty, the light groups don't.",
+    ),
+)  # fmt: skip
+"""Other ways to read the same passes: what changes, of what kind that is, and what it says."""
+
+
+def _other_ways(passes: Sequence[Pass], settings: AssemblySettings, sums: Sums) -> list[tuple[Cause, float]]:
+    """Try other ways to read the same passes."""
+    found = []
+    for change, kind, what in _WAYS:
+        other = settings.model_copy(update=change)
+        if other == settings:
+            continue
+        weights = np.zeros(len(sums.columns) - 1)
+        for term in all_terms(passes, other):
+            place = sums.place(str(term.node))
+            if place is not None and other.term(term.name).counts:
+                weights[place] += term.sign
+        if weights.any():
+            values = tuple((f"assembly.{name}", value.value) for name, value in change.items())
+            found.append((Cause(kind, what, values), sums.left(weights)))
+    return found
+
+
+_STRENGTHS = (
+    (0.0, "left out"), (2.0, "doubled"), (-1.0, "turned"), (0.5, "scaled"), (np.pi, "scaled"),
+    (1 / np.pi, "scaled"), (100.0, "scaled"), (0.01, "scaled"),
+)  # fmt: skip
+"""Plain numbers that a wrong strength is likely to be."""
+
+
+def _other_weights(
+    terms: Sequence[Term], sums: Sums, weights: NDArray[np.float64]
+) -> list[tuple[Cause, float]]:
+    """Try each term left out, used twice, taken away, and as bright as it would have to be."""
+    found = []
+    for term in terms:
+        place = sums.place(str(term.node))
+        assert place is not None
+        own = sums.products[place, place]
+        if own <= 0:
+            continue
+        others = weights.copy()
+        others[place] = 0
+        signed = np.append(-others, 1.0)
+        best = float(sums.products[place] @ signed / own)
+        fits = next((fit for fit in _STRENGTHS if abs(best - fit[0]) < 0.01 * max(abs(fit[0]), 1)), None)
+        strength = fits[0] if fits else best
+        tried = others.copy()
+        tried[place] = strength
+        kind, name = fits[1] if fits else "scaled", term.label
+        what = {
+            "left out": f"{name} is in the sum, and not in the beauty.",
+            "doubled": f"{name} counts twice in the beauty, or came half as bright.",
+            "turned": f"{name} is taken away in the beauty: its sign is the other one.",
+        }.get(kind, f"{name} would have to be {strength:.4g} times as bright.")
+        values: tuple[tuple[str, str], ...] = ()
+        if kind == "left out":
+            values = ((f"assembly.terms.{term.name}.counts", "no"),)
+        found.append((Cause(kind, what, values), sums.left(tried)))
+    return found
+
+
+def _added(
+    passes: Sequence[Pass], settings: AssemblySettings, sums: Sums, weights: NDArray[np.float64]
+) -> list[tuple[Cause, float]]:
+    """Try every other pass that came, added as it is, and taken away."""
+    found = []
+    off = {str(term.node): term.name for term in all_terms(passes, settings)}
+    off = {str(term.node): term.name for term in all_terms(passes, settings)}
+    for place, text in enumerate(sums.columns[:-1]):
+        if weights[place] or text.startswith("coded "):
+            continue
+        if text in off:
+            tried = weights.copy()
+            tried[place] = 1.0
+            what = f"{off[text].replace('_', ' ')} is switched off; with it the parts add up."
+            values = ((f"assembly.terms.{off[text]}.counts", "yes"),)
+            found.append((Cause("off", what, values), sums.left(tried)))
+            continue
+        if text in off:
+            tried = weights.copy()
+            tried[place] = 1.0
+            what = f"{off[text].replace('_', ' ')} is switched off; with it the parts add up."
+            values = ((f"assembly.terms.{off[text]}.counts", "yes"),)
+            found.append((Cause("off", what, values), sums.left(tried)))
+            continue
+        node = read_expression(text)
+        one = pass_named(node.names()[0], passes)
+        said = text.replace("_", " ").replace(" * ", " × ")
+        kind = "unused" if one is not None and one.role in LIT_ROLES else "left out of the sum"
+        for sign, how in ((1.0, "adding"), (-1.0, "taking away")):
+            tried = weights.copy()
+            tried[place] = sign
+            what = f"{said} came and is not in the sum; {how} it explains the gap."
+            found.append((Cause(kind, what, _own(sums, tried)), sums.left(tried)))
+    return found
+
+
+def _own(sums: Sums, weights: NDArray[np.float64]) -> tuple[tuple[str, str], ...]:
+    """Give the settings that make a sum of columns."""
+    text = ""
+    for column, weight in zip(sums.columns[:-1], weights, strict=True):
+        if weight:
+            text += (" - " if weight < 0 else " + " if text else "") + column
+    return (("assembly.own", text.strip()), ("assembly.partition", Partition.OWN.value))
+
+
+def _coded(terms: Sequence[Term], sums: Sums, weights: NDArray[np.float64]) -> list[tuple[Cause, float]]:
+    """Try each term's light display-coded: linear once its curve is undone."""
+    found = []
+    for term in terms:
+        place, other = sums.place(str(term.node)), sums.place(f"coded {term.node}")
+        if place is None or other is None:
+            continue
+        tried = weights.copy()
+        tried[other], tried[place] = tried[place], 0
+        light = term.passes[0]
+        what = f"{light.replace('_', ' ')} was written display-coded (sRGB): read as linear it is too bright."
+        found.append(
+            (Cause("coded", what, ((f"arrivals.spaces.{light}", "sRGB display"),)), sums.left(tried))
+        )
+    return found
+
+
+def _missing(
+    passes: Sequence[Pass], settings: AssemblySettings, sums: Sums, weights: NDArray[np.float64], left: float
+) -> Cause | None:
+    """Name what did not come, where the passes that did come say what it is."""
+    roles = {one.role for one in passes}
+    signed = np.append(-weights, 1.0)
+    absent: list[tuple[float, str]] = []
+    for lobe in LOBES:
+        if lobe.albedo in roles and lobe.whole not in roles:
+            for role in lobe.parts:
+                if role not in roles:
+                    absent.append((1.0, role.value.replace("_", " ")))
+    # Light that the other partition holds, and this one lacks, is something that did not come.
+    other = Partition.LIGHTS if settings.partition is Partition.COMPONENTS else Partition.COMPONENTS
+    there = all_terms(passes, settings.model_copy(update={"partition": other}))
+    others = np.zeros_like(weights)
+    for term in there:
+        place = sums.place(str(term.node))
+        if place is not None:
+            others[place] += term.sign
+    is_whole = others.any() and sums.left(others) < 1e-4 * sums.all_of_it
+    if len(absent) == 1:
+        return Cause("missing", f"{absent[0][1]} did not come, and nothing else explains the gap.")
+    if absent:
+        names = " or ".join(name for _, name in absent)
+        return Cause("missing", f"{names} did not come, and nothing else explains the gap.")
+    brighter = float(sums.products[-1] @ signed)
+    if is_whole and brighter > 0 and left > 0:
+        kind = "light group" if settings.partition is Partition.LIGHTS else "component"
+        return Cause("missing", f"A {kind} did not come: {other.says} add up, these don't.")
+    return None

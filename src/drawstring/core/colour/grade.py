@@ -1,0 +1,134 @@
+"""Colour changed on scene-linear light: exposure, white balance, contrast, saturation, and the ASC CDL.
+
+All of it is done on the unmultiplied colour and multiplied back, so that half-covered rims keep theirs.
+
+Source of slope, offset, power and saturation: "ASC Color Decision List (ASC CDL) Transfer Functions and
+Interchange Syntax", ASC Technology Committee, version 1.2, 2009: out = (in x slope + offset) ^ power, then
+saturation about luma with the weights of ITU-R BT.709. Where it clamps, both are held to 0 to 1, as that
+version says; where it doesn't, values below 0 pass the power unchanged, so that light above 1 stays.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from drawstring.core.arrays import Picture, Plane
+from drawstring.core.keyed import KeyedSettings
+from drawstring.core.readers import Colour, read_colour, read_numbers
+from drawstring.core.settings import setting
+
+WEIGHTS = np.array([0.2126, 0.7152, 0.0722], np.float32)
+"""Of R, G and B in luminance: ITU-R BT.709-6, 3.2."""
+
+
+class GradeSettings(KeyedSettings):
+    """How colour is changed; every default changes nothing."""
+
+    on: bool = setting(True, "Whether it is done; off to compare.")
+    exposure: float = setting(0.0, "Brighter or darker.", unit="stops", ge=-20, le=20, keyed=True)
+    balance: Colour = setting(
+        (1.0, 1.0, 1.0), "White balance: what R, G and B are multiplied by.", reader=read_colour, keyed=True
+    )
+    contrast: float = setting(1.0, "Steepness about the pivot.", gt=0, le=10, keyed=True)
+    pivot: float = setting(0.18, "The light that contrast leaves alone.", gt=0, le=1e4, keyed=True)
+    saturation: float = setting(1.0, "0 is grey, 1 as it came.", ge=0, le=10, keyed=True)
+    slope: Colour = setting((1.0, 1.0, 1.0), "ASC CDL: multiplied.", reader=read_colour, keyed=True)
+    offset: Colour = setting((0.0, 0.0, 0.0), "ASC CDL: added.", reader=read_numbers, keyed=True)
+    power: Colour = setting((1.0, 1.0, 1.0), "ASC CDL: exponent.", reader=read_colour, keyed=True)
+    cdl_saturation: float = setting(1.0, "ASC CDL: saturation.", ge=0, le=10, keyed=True)
+    clamps: bool = setting(False, "Whether ASC CDL holds its values to 0 to 1, as for display colours.")
+    matte: str = setting("", "A named matte that limits it.", max_length=31)
+
+    @property
+    def changes(self) -> bool:
+        """Whether it does anything."""
+        plain = GradeSettings(on=self.on, matte=self.matte, pivot=self.pivot, clamps=self.clamps)
+        return self.on and (self != plain.model_copy(update={"keys": self.keys}) or bool(self.keys))
+
+
+def graded(picture: Picture, settings: GradeSettings, matte: Plane | None = None) -> Picture:
+    """Change a picture's colour.
+
+    Parameters
+    ----------
+    picture : (H, W, 4) float32, premultiplied
+    settings : GradeSettings
+        As they are at the frame.
+    matte : (H, W) float32, optional
+        Where, and how much.
+
+    Returns
+    -------
+    (H, W, 4) float32
+        Alpha stays. Light where alpha is 0 is changed as far as it is there: black stays black.
+    """
+    light, alpha = picture[..., :3], picture[..., 3:4]
+    divisor = np.where(alpha > 0, alpha, np.float32(1))
+    colour = changed_colour(light / divisor, settings)
+    uncovered = alpha <= 0
+    if uncovered.any():
+        # Nothing is there to be offset.
+        black = changed_colour(np.zeros((1, 1, 3), np.float32), settings)
+        colour = np.where(uncovered, colour - black, colour)
+    made = np.concatenate([colour * divisor, alpha], axis=-1)
+    if matte is not None:
+        share = np.clip(matte, 0, 1)[..., None]
+        made = picture + (made - picture) * share
+    return np.asarray(made, np.float32)
+
+
+def changed_colour(colour: NDArray[np.floating], settings: GradeSettings) -> NDArray[np.floating]:
+    """Change unmultiplied scene-linear colours, (..., 3) float32.
+
+    Examples
+    --------
+    >>> changed_colour(np.float32([[0.18, 0.18, 0.18]]), GradeSettings(exposure=1)).round(2).tolist()
+    [[0.36000001430511475, 0.36000001430511475, 0.36000001430511475]]
+    """
+    gain = np.asarray(settings.balance, np.float32) * np.float32(2.0**settings.exposure)
+    if (gain != 1).any():
+        colour = colour * gain
+    if settings.contrast != 1:
+        # A power in light is a slope in stops; what is below 0 has no stops and passes.
+        ratio = np.maximum(colour, 0) / np.float32(settings.pivot)
+        colour = np.where(colour > 0, settings.pivot * ratio ** np.float32(settings.contrast), colour)
+    if settings.saturation != 1:
+        colour = saturated(colour, settings.saturation)
+    return cdl(
+        colour,
+        settings.slope,
+        settings.offset,
+        settings.power,
+        settings.cdl_saturation,
+        clamps=settings.clamps,
+    )
+
+
+def cdl(
+    colour: NDArray[np.floating],
+    slope: Colour,
+    offset: Colour,
+    power: Colour,
+    saturation: float,
+    *,
+    clamps: bool,
+) -> NDArray[np.floating]:
+    """Do an ASC CDL: slope, offset, power, then saturation; (..., 3) float32."""
+    is_plain = slope == (1, 1, 1) and offset == (0, 0, 0) and power == (1, 1, 1) and saturation == 1
+    if is_plain and not clamps:
+        return colour
+    made = colour * np.asarray(slope, np.float32) + np.asarray(offset, np.float32)
+    if clamps:
+        made = np.clip(made, 0, 1)
+    if power != (1, 1, 1):
+        made = np.where(made > 0, np.maximum(made, 0) ** np.asarray(power, np.float32), made)
+    if saturation != 1:
+        made = saturated(made, saturation)
+    return np.clip(made, 0, 1) if clamps else made
+
+
+def saturated(colour: NDArray[np.floating], saturation: float) -> NDArray[np.floating]:
+    """Bring colours nearer to their grey, or further from it: luma + s (colour - luma)."""
+    grey = (colour @ WEIGHTS)[..., None]
+    return grey + np.float32(saturation) * (colour - grey)

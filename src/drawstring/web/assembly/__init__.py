@@ -1,0 +1,1 @@
+"""Assembly in the pages: the sum, its terms, their shares of a pixel."""

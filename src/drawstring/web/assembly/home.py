@@ -1,0 +1,12 @@
+"""Assembly's home in the pages."""
+
+from __future__ import annotations
+
+from drawstring.web.assembly.evidence import bp as evidence
+from drawstring.web.assembly.views import bp as views
+from drawstring.web.assembly.words import assembly_words as words
+
+__all__ = ["BLUEPRINTS", "HAS_TRACK", "words"]
+
+BLUEPRINTS = (views, evidence)
+HAS_TRACK = True
