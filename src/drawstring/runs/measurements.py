@@ -117,7 +117,7 @@ class Measurements:
             while mine and one.todo and room > 0:
                 number, files = one.todo.pop(0)
                 future = client.submit(
-                    measure_frame, kind, number, files, one.passes, one.window, one.recipe, one.scene_unit,
+                    measure_frame, one.kind, number, files, one.passes, one.window, one.recipe, one.scene_unit,
                     number in one.looked_at, pure=False, priority=priority,
                 )  # fmt: skip
                 one.flying[future] = (number, files)
@@ -189,7 +189,7 @@ def _begin(session: Session, measurement: Measurement) -> _AtWork:
     if kind == "depth":
         measurement.whole = {"read_as": measuring.reading_of(recipe.depth)}
     elif wanted is not None:
-        measurement.whole = {"key": wanted.key}
+        measurement.whole = {"key": wanted.key, "says": wanted.says}
     return _AtWork(
         measurement.id,
         kind,

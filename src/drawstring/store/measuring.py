@@ -124,7 +124,8 @@ def ask_knots(
             session.flush()
     for knot in wanted:
         if delivery.measured(knot) is None:
-            delivery.measurements.append(Measurement(kind=knot, total=delivery.usable))
+            said = {"says": wanted[knot].says}
+            delivery.measurements.append(Measurement(kind=knot, total=delivery.usable, whole=said))
     session.flush()
 
 
@@ -201,8 +202,9 @@ def progress_of(delivery: Delivery | None) -> str:
     So that "nothing was found" is never mistaken for "nobody has looked yet".
     """
     kinds = {"facts": "counting", "depth": "measuring depth"}
-    rest = {one.kind: f"counting for {one.kind}" for one in (delivery.measurements if delivery else ())}
-    kinds = rest | kinds
+    for one in delivery.measurements if delivery else ():
+        if one.kind not in kinds:
+            kinds[one.kind] = one.whole.get("says", "counting")
     said = []
     for one in sorted(delivery.measurements if delivery else (), key=lambda one: one.kind, reverse=True):
         aside = f", {len(one.set_aside)} set aside" if one.set_aside else ""

@@ -46,7 +46,8 @@ export function setUp(desk) {
     if (goes) go(desk, Number(goes.dataset.goes));
   });
   return {
-    hasParts: true, wholes: ["sum"], opensFirst: true,
+    get hasParts() { return Boolean(desk.place.querySelector("[role=tab]")); },
+    wholes: ["sum"], opensFirst: true,
     made: (part) => MADE[part],
     prefix: () => chosenForm(desk)?.dataset.prefix ?? "assembly.grade.",
     opened: (part, layer) => evidence.open(part, layer),
