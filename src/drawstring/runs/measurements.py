@@ -117,8 +117,8 @@ class Measurements:
             while mine and one.todo and room > 0:
                 number, files = one.todo.pop(0)
                 future = client.submit(
-                    measure_frame, one.kind, number, files, one.passes, one.window, one.recipe, one.scene_unit,
-                    number in one.looked_at, pure=False, priority=priority,
+                    measure_frame, one.kind, number, files, one.passes, one.window, one.recipe,
+                    one.scene_unit, number in one.looked_at, pure=False, priority=priority,
                 )  # fmt: skip
                 one.flying[future] = (number, files)
                 room -= 1

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from drawstring.core.arrays import Plane, Stored
+from drawstring.core.arrays import Picture, Plane, Stored
 from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, Value, Work, channels_of
 from drawstring.core.colour.look import id_colours, matte_colours
@@ -118,6 +118,11 @@ def _spread(z: Plane) -> Shown:
     nothing = nothing_there(z)
     ends = np.percentile(z[~nothing], [0.5, 99.5]) if not nothing.all() else (0.0, 1.0)
     return Shown(z[..., None], "distance", float(ends[0]), float(ends[1]))
+
+
+def together_of(planes: Sequence[Stored]) -> Picture:
+    """Put planes together, (H, W, C) float32."""
+    return np.stack([np.asarray(plane, np.float32) for plane in planes], axis=-1)
 
 
 def proxy(plane: Stored, level: int, *, is_light: bool) -> Stored:

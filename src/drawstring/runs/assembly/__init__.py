@@ -1,0 +1,1 @@
+"""Assembly in runs: the beauty rebuilt from the parts that were written."""
