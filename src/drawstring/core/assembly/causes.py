@@ -61,19 +61,29 @@ class Cause:
     values: tuple[tuple[str, str], ...] = ()
 
 
-def told_sums(passes: Sequence[Pass], pixels: Pixels) -> dict[str, Any]:
+def told_sums(
+    passes: Sequence[Pass], pixels: Pixels, settings: AssemblySettings | None = None
+) -> dict[str, Any]:
     """Give what one frame tells of all sums that its passes could make: columns and their products.
+
+    Parameters
+    ----------
+    passes : sequence of Pass
+        Of one view, by bare names.
+    pixels : mapping of ChannelRef to (H, W)
+    settings : AssemblySettings, optional
+        Whose own sum is told of, too.
 
     Returns
     -------
     dict
-        `columns` (texts), `products` (upper triangle, row by row, float), `samples` (count), and for each
-        albedo how much of the squares lie where it is black, with its share of the pixels.
+        `columns` (texts), `products` (upper triangle, row by row, float), `samples` (count).
     """
     beauty = pass_of(Role.BEAUTY, passes)
     if beauty is None:
         return {}
-    texts = _columns(passes)
+    own = all_terms(passes, settings) if settings is not None else []
+    texts = list(dict.fromkeys([*_columns(passes), *(str(term.node) for term in own)]))
     terms = [term for text in texts for term in terms_in(text, passes)]
     have = [
         (text, term) for text, term in zip(texts, terms, strict=True)
@@ -198,7 +208,8 @@ def cause_of(passes: Sequence[Pass], settings: AssemblySettings, sums: Sums) -> 
     enough = max(_EXPLAINED * left, 1e-9 * sums.all_of_it)
     good = [(cause, rest) for cause, rest in tries if rest <= enough]
     if good:
-        return min(good, key=lambda pair: pair[1])[0]
+        # That the other partition adds up explains nothing of this one, as long as something else does.
+        return min(good, key=lambda pair: (pair[0].kind == "partition", pair[1]))[0]
     return _missing(passes, settings, sums, weights, left)
 
 

@@ -81,7 +81,7 @@ def _gap(off: Mapping[int, Residual], frames: int, cause: Cause | None, where: s
         f"{residual.relative:.2%} of the beauty in frame {worst}, "
         f"up to {residual.largest:.3g} at pixel {column}, {row}"
     )
-    where_off = f"in {len(off)} of {frames} frames" if len(off) < frames else f"in all {frames} frames"
+    where_off = f"in {len(off)} of {frames} frames" if len(off) < frames else "in every frame looked at"
     if cause is None and residual.is_noise:
         return Finding(
             "sum-noise", Severity.NOTES,

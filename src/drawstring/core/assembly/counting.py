@@ -50,6 +50,7 @@ def count(
         (`causes.told_sums`).
     """
     counted: dict[str, Any] = {}
+    settings = recipe.assembly
     chains = Chains(passes, recipe)
     for view in ("", *other_views(passes)):
         terms = _terms(passes, recipe, view)
@@ -62,7 +63,7 @@ def count(
             continue
         counted[view] = {"residual": residual.as_dict()}
         if is_looked_at:
-            counted[view]["sums"] = told_sums(mine, read)
+            counted[view]["sums"] = told_sums(mine, read, settings)
     return counted
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Mask, Stored
-from drawstring.core.assembly.expression import Planes, with_rounding, worked_out
+from drawstring.core.assembly.expression import Node, Planes, with_rounding, worked_out
 from drawstring.core.assembly.terms import ALPHA, Term
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
@@ -24,10 +24,8 @@ _FLOAT = 2.0**-24
 _BAND = 64
 """Rows worked on together, so that they stay in the processor's cache."""
 
-_BINS = 4096
-"""Of the counts from which the 99.9 % is read: finer than 1 % over 40 stops."""
-
-_LOWEST, _HIGHEST = -24.0, 17.0
+_BINS = 1 << 16
+"""Of the counts from which the 99.9 % is read: the upper half of a float's bits, steps of 1 %."""
 
 
 @dataclass(frozen=True)
@@ -154,17 +152,59 @@ def measure(terms: Sequence[Term], passes: Sequence[Pass], pixels: Pixels) -> Re
     for top in range(0, height, _BAND):
         rows = slice(top, min(top + _BAND, height))
         with np.errstate(all="ignore"):
-            meant = _plane(beauty.name, passes, pixels, rows)
-            planes = planes_for(terms, passes, pixels, rows)
-            total = np.zeros_like(meant)
-            bound: Any = np.maximum(np.abs(meant), np.float32(2.0**-14)) * np.float32(own_step)
+            # Colours first, so that each is worked on in one piece.
+            meant = _planar(beauty.name, passes, pixels, rows)
+            names = dict.fromkeys(name for term in terms for name in term.passes)
+            planes = {name: _planar(name, passes, pixels, rows) for name in names}
+            off = meant.copy()
+            bound = np.abs(meant)
+            bound += np.float32(2.0**-14)
+            bound *= np.float32(own_step)
             for term in terms:
-                light, off = with_rounding(term.node, planes, steps)
-                total += term.sign * light
-                # Single precision adds a step of its own for every sum.
-                bound = bound + off + np.abs(light) * np.float32(2 * _FLOAT)
-            counts.add(meant, meant - total, np.asarray(bound, np.float32), top)
+                light, rounding = _with_bound(term, planes, steps)
+                off -= light if term.sign > 0 else -light
+                bound += rounding
+            counts.add(meant, off, bound, top)
     return counts.residual()
+
+
+def _with_bound(
+    term: Term, planes: Mapping[str, Planes], steps: Mapping[str, float]
+) -> tuple[Planes, Planes]:
+    """Work a term out, and what rounding may put it off; of a plain product relative steps add up."""
+    if not _is_product(term.node):
+        light, rounding = with_rounding(term.node, planes, steps)
+        return light, np.asarray(rounding + np.abs(light) * np.float32(2 * _FLOAT), np.float32)
+    light = worked_out(term.node, planes)
+    names = term.node.names()
+    step = sum(steps[name] for name in names) + 2 * _FLOAT * len(names)
+    # Below the smallest normal half number a step stays what it is there, whatever it is multiplied by.
+    largest = max(1.0, *(float(np.nanmax(np.abs(planes[name]), initial=0.0)) for name in names))
+    least = step * 2.0**-14 * (min(largest, 65504.0) if len(names) > 1 else 1.0)
+    rounding = np.abs(light)
+    rounding *= np.float32(step)
+    rounding += np.float32(least)
+    return light, rounding
+
+
+def _is_product(node: Node) -> bool:
+    """Whether a term is one pass, or the product of two different ones."""
+    if node.does == "name":
+        return True
+    return (
+        node.does == "multiply" and all(part.does == "name" for part in node.parts) and len(node.names()) == 2
+    )
+
+
+def _planar(name: str, passes: Sequence[Pass], pixels: Pixels, rows: slice) -> Planes:
+    """Give some rows of what a sum names, colours first: (3, H, W) or (1, H, W) float32."""
+    one = pass_named(name, passes)
+    covered = alpha_channel(passes)
+    refs = one.channels[: colours_of(one)] if one is not None else (covered,) if covered is not None else ()
+    made = np.empty((len(refs), *pixels[refs[0]][rows].shape), np.float32)
+    for i, ref in enumerate(refs):
+        made[i] = pixels[ref][rows]
+    return made
 
 
 def needed_channels(terms: Sequence[Term], passes: Sequence[Pass]) -> list[Any]:
@@ -191,29 +231,31 @@ class _Counts:
         self.products = self.own = 0.0
 
     def add(self, meant: Planes, off: Planes, bound: Planes, top: int) -> None:
-        finite = cast("Mask", np.isfinite(off).all(axis=-1))
-        if not finite.all():
+        """Take in some rows, (3, H, W) each."""
+        if not np.isfinite(off.sum(dtype=np.float64)):
+            finite = cast("Mask", np.isfinite(off).all(axis=0))
             self.odd += int((~finite).sum())
-            meant, off = np.where(finite[..., None], meant, 0), np.where(finite[..., None], off, 0)
+            meant, off = np.where(finite, meant, 0), np.where(finite, off, 0)
         size = np.abs(off)
-        self.pixels, self.values = self.pixels + int(finite.sum()), self.values + off.size
+        self.pixels, self.values = self.pixels + off[0].size, self.values + off.size
         highest = float(size.max(initial=0.0))
         if highest > self.largest:
-            row, column, _ = np.unravel_index(int(size.argmax()), size.shape)
+            _, row, column = np.unravel_index(int(size.argmax()), size.shape)
             self.largest, self.worst = highest, (int(column), int(row) + top)
-        flat = off.ravel()
-        self.squares += float(np.dot(flat, flat.astype(np.float64) if highest > 1e15 else flat))
+        self.squares += _squared(off)
         self.sums += float(off.sum(dtype=np.float64))
-        self.meant_squares += float(np.dot(meant.ravel(), meant.ravel()))
-        gap = np.any(size > bound, axis=-1)
-        grey = off.mean(axis=-1)
-        self.beyond += int(gap.sum())
-        self.positive += int((grey[gap] > 0).sum())
-        self.products += float((grey[:, 1:] * grey[:, :-1]).sum(dtype=np.float64))
-        self.own += float((grey[:, 1:] ** 2).sum(dtype=np.float64))
-        exponents = np.log2(size[size > 2.0**_LOWEST])
-        places = np.clip((exponents - _LOWEST) * (_BINS / (_HIGHEST - _LOWEST)), 0, _BINS - 1)
-        self.bins += np.bincount(places.astype(np.int32), minlength=_BINS)
+        self.meant_squares += _squared(meant)
+        over = size > bound
+        if over.any():
+            gap = np.any(over, axis=0)
+            grey = off[0] + off[1] + off[2]
+            self.beyond += int(gap.sum())
+            self.positive += int((grey[gap] > 0).sum())
+            self.products += _dot(grey[:, 1:], grey[:, :-1])
+            self.own += _squared(grey[:, 1:])
+        # The exponent and the first bits of a number are the bin it falls into.
+        bits = size.view(np.uint32) >> 16
+        self.bins += np.bincount(bits.ravel(), minlength=_BINS)
 
     def residual(self) -> Residual:
         rms = float(np.sqrt(self.squares / max(1, self.values)))
@@ -229,9 +271,18 @@ class _Counts:
         """Read where 99.9 % lie at or below, to the upper end of a bin."""
         above = np.cumsum(self.bins[::-1])[::-1]
         places = np.flatnonzero(above > self.values * 0.001)
-        if not len(places):
+        if not len(places) or places[-1] == 0:
             return 0.0
-        return float(2.0 ** (_LOWEST + (places[-1] + 1) * (_HIGHEST - _LOWEST) / _BINS))
+        return float(np.array([(int(places[-1]) + 1) << 16], np.uint32).view(np.float32)[0])
+
+
+def _squared(values: Planes) -> float:
+    return _dot(values, values)
+
+
+def _dot(first: Planes, second: Planes) -> float:
+    # Within a band single precision is enough: its sums are added up in double.
+    return float(np.vdot(first, second))
 
 
 def residual_picture(meant: NDArray[np.float32], total: Planes) -> Planes:
@@ -245,7 +296,9 @@ def compared(meant: Planes, total: Planes) -> Residual:
     """Hold a sum that was made already against its beauty, (H, W, 3) each: bounded by half-float steps."""
     counts = _Counts()
     for top in range(0, len(meant), _BAND):
-        light, made = meant[top : top + _BAND], total[top : top + _BAND]
+        light, made = (
+            np.ascontiguousarray(np.moveaxis(each[top : top + _BAND], -1, 0)) for each in (meant, total)
+        )
         with np.errstate(all="ignore"):
             bound = (np.abs(light) + 2 * np.abs(made) + np.float32(2.0**-14)) * np.float32(STEPS["half"])
             counts.add(light, light - made, np.asarray(bound, np.float32), top)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,6 +16,9 @@ from drawstring.standins.renderer.scene import PackedScene
 RANKS = 4
 """Names kept for a pixel, the most covering first."""
 
+DIVIDED, MEAN = "divided", "mean"
+"""What light passes hold; see `render`."""
+
 
 @dataclass(frozen=True)
 class RenderedFrame:
@@ -25,7 +29,7 @@ class RenderedFrame:
     planes : dict of channel name to (H, W) float16 or float32
         Without beauty and object names.
     beauty : (H, W, 4) float32, premultiplied
-        Exactly `(dd + di) * dc + (sd + si) * sc + emission + environment` of the stored planes, in float32.
+        Added up apart from the planes, before those were divided and rounded.
     ids, coverage : (H, W, RANKS) int16 and float32
         Objects of a pixel (-1 none), the most covering first, and their share of it.
     noisy : (H, W, 4) float32, premultiplied
@@ -40,8 +44,9 @@ class RenderedFrame:
 
 
 def render(
-    scene: PackedScene, camera: Camera, view: View, *, seed: int = 1, nothing: float = np.inf
-) -> RenderedFrame:
+    scene: PackedScene, camera: Camera, view: View, *, seed: int = 1, nothing: float = np.inf,
+    groups: Sequence[str] = (), light_is: str = DIVIDED,
+) -> RenderedFrame:  # fmt: skip
     """Render one frame.
 
     Parameters
@@ -53,24 +58,22 @@ def render(
         The same seed gives the same picture, bit by bit.
     nothing : float
         What depth holds where there is nothing.
+    groups : sequence of str
+        What each lamp's light is called in passes of its own; empty for none. What the surroundings send
+        comes along as `light_surroundings`.
+    light_is : str
+        `DIVIDED`: light passes hold what was sent, divided by the mean colour; `MEAN`: the mean light before
+        colour, whose product with the mean colour is too dark where a surface covers part of a pixel.
     """
-    window = view.data_window
-    height, width = window.height, window.width
-    light = np.zeros((height, width, trace.LIGHT), np.float32)
-    point = np.zeros((height, width, 8), np.float32)
-    samples = np.zeros((height, width, view.samples**2), np.int16)
-    lamps = scene.lamps if view.lamps is None else scene.lamps[list(view.lamps)]
-    trace.trace_rows(
-        scene.shapes, scene.nodes, scene.seen, scene.seen_nodes, scene.paints, lamps, scene.air,
-        view.rays(camera),
-        np.array([window.x_min, window.y_min]), np.array([0, height]), view.samples, seed,
-        light, point, samples,
-    )  # fmt: skip
-    noisy = beauty_of(_components(light), light[..., trace.COVERAGE])
+    light, point, samples = _traced(scene, camera, view, view.lamps, seed)
+    noisy = beauty_of(light)
     ids, coverage = ranked(samples)
-    if view.is_denoised and not camera.stop:
-        _denoise(light, point, np.array(camera.through(view.eye)[0].position), view)
-    planes = _components(light)
+    is_calm = view.is_denoised and not camera.stop
+    if is_calm:
+        _denoise(light, point, camera, view)
+    planes = _components(light, light_is)
+    for name, sent in _groups(scene, camera, view, seed, groups, is_calm=is_calm):
+        planes |= {f"{name}.{letter}": sent[..., i].astype(np.float16) for i, letter in enumerate("RGB")}
     depth = point[..., 0]
     planes["depth.Z"] = np.where(np.isfinite(depth), depth, np.float32(nothing))
     for i, axis in enumerate("XYZ"):
@@ -78,13 +81,57 @@ def render(
         planes[f"normal.{axis}"] = point[..., 4 + i].astype(np.float16)
     planes["occlusion.V"] = light[..., trace.OCCLUSION].astype(np.float16)
     planes["shadow.V"] = light[..., trace.SHADOW].astype(np.float16)
-    return RenderedFrame(planes, beauty_of(planes, light[..., trace.COVERAGE]), ids, coverage, noisy)
+    return RenderedFrame(planes, beauty_of(light), ids, coverage, noisy)
+
+
+def _traced(
+    scene: PackedScene, camera: Camera, view: View, only: tuple[int, ...] | None, seed: int
+) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.int16]]:
+    """Trace a frame by the light of some lamps, or of all."""
+    window = view.data_window
+    height, width = window.height, window.width
+    light = np.zeros((height, width, trace.LIGHT), np.float32)
+    point = np.zeros((height, width, 8), np.float32)
+    samples = np.zeros((height, width, view.samples**2), np.int16)
+    lamps = scene.lamps if only is None else scene.lamps[list(only)]
+    trace.trace_rows(
+        scene.shapes, scene.nodes, scene.seen, scene.seen_nodes, scene.paints, lamps, scene.air,
+        view.rays(camera),
+        np.array([window.x_min, window.y_min]), np.array([0, height]), view.samples, seed,
+        light, point, samples,
+    )  # fmt: skip
+    return light, point, samples
+
+
+def _groups(
+    scene: PackedScene, camera: Camera, view: View, seed: int, names: Sequence[str], *, is_calm: bool
+) -> Iterator[tuple[str, NDArray[np.float32]]]:  # fmt: skip
+    """Give what each lamp adds to the picture, and what is left: by the same rays, so that they add up."""
+    if not names:
+        return
+    dark, point, _ = _traced(scene, camera, view, (), seed)
+    if is_calm:
+        _denoise(dark, point, camera, view)
+    sky = _sent(dark)
+    for i, name in enumerate(names):
+        lit, point, _ = _traced(scene, camera, view, (i,), seed)
+        if is_calm:
+            _denoise(lit, point, camera, view)
+        yield f"light_{name}", _sent(lit) - sky
+    yield "light_surroundings", sky
+
+
+def _sent(light: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Add up what surfaces send."""
+    each = [light[..., at : at + 3] for at in (trace.DD, trace.DI, trace.SD, trace.SI)]
+    return np.asarray(each[0] + each[1] + each[2] + each[3], np.float32)
 
 
 def _denoise(
-    light: NDArray[np.float32], point: NDArray[np.float32], eye: NDArray[np.float64], view: View
+    light: NDArray[np.float32], point: NDArray[np.float32], camera: Camera, view: View
 ) -> None:  # fmt: skip
     """Take the grain out of light from surroundings, before its colour, and out of occlusion."""
+    eye = np.array(camera.through(view.eye)[0].position)
     colour = np.maximum(light[..., trace.DC : trace.DC + 3], 1e-4)
     sent = light[..., trace.DI : trace.DI + 3] / colour
     open_ = light[..., trace.OCCLUSION : trace.OCCLUSION + 1]
@@ -93,21 +140,25 @@ def _denoise(
     light[..., trace.OCCLUSION] = calm[..., 3]
 
 
-def _components(light: NDArray[np.float32]) -> dict[str, NDArray[np.floating]]:
+def _components(light: NDArray[np.float32], light_is: str = DIVIDED) -> dict[str, NDArray[np.floating]]:
     """Give light and colour as half planes.
 
     Samples of different colour share a pixel, so light is what was sent divided by the mean colour: only
     so does light x colour give the pixel again.
     """
     planes: dict[str, NDArray[np.floating]] = {}
-    lobes = (("diffuse", trace.DD, trace.DI, trace.DC), ("specular", trace.SD, trace.SI, trace.SC))
-    for name, direct, indirect, colour in lobes:
+    lobes = (
+        ("diffuse", trace.DD, trace.DI, trace.DC, trace.LD, trace.LI),
+        ("specular", trace.SD, trace.SI, trace.SC, trace.LS, trace.LM),
+    )
+    for name, direct, indirect, colour, before, around in lobes:
         for i, letter in enumerate("RGB"):
             shade = light[..., colour + i].astype(np.float16)
-            divisor = np.maximum(shade.astype(np.float32), 1e-4)
+            divisor = np.where(shade > 0, shade.astype(np.float32), np.float32(1))
             planes[f"{name}_colour.{letter}"] = shade
-            for kind, at in (("direct", direct), ("indirect", indirect)):
-                sent = np.where(shade > 0, light[..., at + i] / divisor, 0)
+            for kind, at, mean in (("direct", direct, before), ("indirect", indirect, around)):
+                sent = np.where(shade > 0, light[..., at + i] / divisor, np.float32(0))
+                sent = light[..., mean + i] if light_is == MEAN else sent
                 planes[f"{name}_{kind}.{letter}"] = np.minimum(sent, 6e4).astype(np.float16)
     for name, at in (("emission", trace.EM), ("environment", trace.EN)):
         for i, letter in enumerate("RGB"):
@@ -115,25 +166,10 @@ def _components(light: NDArray[np.float32]) -> dict[str, NDArray[np.floating]]:
     return planes
 
 
-def beauty_of(planes: dict[str, NDArray[np.floating]], coverage: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Add the stored parts up, in float32 and in the order of the formula."""
-    beauty = np.empty((*coverage.shape, 4), np.float32)
-    for i, letter in enumerate("RGB"):
-        part = {
-            name: planes[f"{name}.{letter}"].astype(np.float32)
-            for name in (
-                "diffuse_direct", "diffuse_indirect", "diffuse_colour", "specular_direct",
-                "specular_indirect", "specular_colour", "emission", "environment",
-            )
-        }  # fmt: skip
-        beauty[..., i] = (
-            (part["diffuse_direct"] + part["diffuse_indirect"]) * part["diffuse_colour"]
-            + (part["specular_direct"] + part["specular_indirect"]) * part["specular_colour"]
-            + part["emission"]
-            + part["environment"]
-        )
-    beauty[..., 3] = coverage
-    return beauty
+def beauty_of(light: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Add up what came in, apart from the planes: (H, W, 4) float32, premultiplied."""
+    sent = _sent(light) + light[..., trace.EM : trace.EM + 3] + light[..., trace.EN : trace.EN + 3]
+    return np.concatenate([sent, light[..., trace.COVERAGE : trace.COVERAGE + 1]], axis=-1)
 
 
 def ranked(samples: NDArray[np.int16]) -> tuple[NDArray[np.int16], NDArray[np.float32]]:

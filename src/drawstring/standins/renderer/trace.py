@@ -17,7 +17,9 @@ from drawstring.standins.renderer.intersect import FAR, hit_scene, is_shaded, no
 # Columns of `light`, three numbers each.
 DD, DI, DC, SD, SI, SC, EM, EN = range(0, 24, 3)
 OCCLUSION, SHADOW, COVERAGE = 24, 25, 26
-LIGHT = 27
+# Light before the surface's colour, each a mean by itself.
+LD, LI, LS, LM = range(27, 39, 3)
+LIGHT = 39
 _OPEN_M = 2.5
 
 
@@ -283,6 +285,18 @@ def trace_rows(
                 total[DI] += ir * cr * through
                 total[DI + 1] += ig * cg * through
                 total[DI + 2] += ib * cb * through
+                total[LD] += dr * through
+                total[LD + 1] += dg * through
+                total[LD + 2] += db * through
+                total[LI] += ir * through
+                total[LI + 1] += ig * through
+                total[LI + 2] += ib * through
+                total[LS] += hr * through
+                total[LS + 1] += hg * through
+                total[LS + 2] += hb * through
+                total[LM] += mr * through
+                total[LM + 1] += mg * through
+                total[LM + 2] += mb * through
                 total[DC] += cr
                 total[DC + 1] += cg
                 total[DC + 2] += cb

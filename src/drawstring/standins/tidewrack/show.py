@@ -66,6 +66,8 @@ class DemoShot:
     """Whether it shows all directions."""
     has_noisy: bool = False
     """Whether the picture before its grain was taken out comes along."""
+    has_groups: bool = False
+    """Whether each lamp's light comes as a pass of its own."""
     wider: int = 1
     """How many times as wide as the show's frames its own are."""
 
@@ -187,6 +189,7 @@ SHOTS = (
             ("alpha.mattes.1.names", "model_*"),
         ),
         has_noisy=True,
+        has_groups=True,
     ),
 )
 
@@ -265,7 +268,8 @@ def _render_one(shot: DemoShot, of: str, i: int, path: str, width: int, height: 
     # One seed for all sequences of a frame: what several of them see is the same to the last bit. But grain
     # that is the same in both eyes would hang on the screen like dirt.
     seed = shot.first + i + (1000 if of == "right" else 0)
-    frame = render(packed, camera, view, seed=seed, nothing=shot.nothing)
+    groups = [lamp.name for lamp in scene.lamps] if shot.has_groups else ()
+    frame = render(packed, camera, view, seed=seed, nothing=shot.nothing, groups=groups)
     if beside:
         write_picture(path, frame, camera=camera, view=view, fps=FPS)
     else:
