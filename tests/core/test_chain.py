@@ -68,6 +68,7 @@ def settings(**how: str) -> Recipe:
 
 MIST = {"depth__mist__add": "haze", "depth__mist__1__start": "2", "depth__mist__1__depth": "50",
         "depth__mist__1__colour": "0.5 0.55 0.6"}  # fmt: skip
+LIGHT = {"assembly__needed": "yes", "assembly__grade__balance": "1.5 1.5 1.5"}
 FOCUS = {"depth__focus__on": "yes", "depth__focus__distance": "10", "depth__focus__stop": "0.5"}
 STACK = {"alpha__stack__add": "beauty", "alpha__stack__1__matte": "", "alpha__stack__1__right": "5"}
 EYES = {"eyes__needed": "yes", "eyes__came": "no pair", "eyes__deliver": "side by side"}
@@ -82,9 +83,13 @@ def picture_in(planes: dict[ChannelRef, np.ndarray]) -> np.ndarray:
     return np.stack([planes[ref] for ref in ONE[0].channels], axis=-1)
 
 
-def reference(planes: dict[ChannelRef, np.ndarray], *, mist: bool, focus: bool, stack: bool) -> np.ndarray:
+def reference(
+    planes: dict[ChannelRef, np.ndarray], *, mist: bool, focus: bool, stack: bool, light: bool = False
+) -> np.ndarray:
     """Do the same by hand: mist by its law on whole surfaces, the thin lens, the plate moved and covered."""
     picture, z = picture_in(planes), planes[ONE[1].channels[0]]
+    if light:
+        picture = picture * np.float32([1.5, 1.5, 1.5, 1])
     if mist:
         amount = np.clip((z - 2) / 50, 0, 1)[..., None]
         picture = picture * [1, 1, 1, 1] * (1 - amount * [1, 1, 1, 0]) + amount * [0.5, 0.55, 0.6, 0]
@@ -107,16 +112,23 @@ def test_the_order_of_stages_is_the_one_that_was_agreed():
     assert all(facts.is_geometry == (facts.stage in ("parted", "doubled", "placed")) for facts in STAGES)
 
 
-@pytest.mark.parametrize(("mist", "focus", "stack"), list(product((False, True), repeat=3)))
-def test_every_subset_of_stages_equals_an_independent_chain(mist, focus, stack):
+@pytest.mark.parametrize(("light", "mist", "focus", "stack"), list(product((False, True), repeat=4)))
+def test_every_subset_of_stages_equals_an_independent_chain(light, mist, focus, stack):
     # Surfaces of one colour each: at their rims mist can't take a pattern for a pixel that holds two of them.
     planes = a_scene(is_flat=True)
-    recipe = settings(**(MIST if mist else {}), **(FOCUS if focus else {}), **(STACK if stack else {}))
+    recipe = settings(
+        **(LIGHT if light else {}),
+        **(MIST if mist else {}),
+        **(FOCUS if focus else {}),
+        **(STACK if stack else {}),
+    )
     made = np.stack(pulled(PICTURE, planes, ONE, recipe, at()), axis=-1)
-    wanted = reference(planes, mist=mist, focus=focus, stack=stack)
+    wanted = reference(planes, light=light, mist=mist, focus=focus, stack=stack)
     np.testing.assert_allclose(made, wanted, atol=2e-6)
     assert Chains(ONE, recipe).changing == tuple(
-        stage for stage, on in (("veiled", mist), ("focused", focus), ("laid", stack)) if on
+        stage
+        for stage, on in (("assembled", light), ("veiled", mist), ("focused", focus), ("laid", stack))
+        if on
     )
     # One walk tells what is read: with less, nothing comes out.
     described = Chains(ONE, recipe).own(PICTURE)

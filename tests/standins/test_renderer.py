@@ -27,7 +27,7 @@ def frame(request, tmp_path_factory):
     return shot, camera, scene, file.header(), {n: c.pixels for n, c in file.channels().items()}
 
 
-def test_the_stored_parts_add_up_to_the_stored_beauty_exactly(frame):
+def test_the_parts_add_up_to_a_beauty_that_was_added_up_apart_from_them(frame):
     *_, planes = frame
     for letter in "RGB":
         part = {n: planes[f"{n}.{letter}"].astype(np.float32) for n in (
@@ -36,7 +36,8 @@ def test_the_stored_parts_add_up_to_the_stored_beauty_exactly(frame):
         total = (part["diffuse_direct"] + part["diffuse_indirect"]) * part["diffuse_colour"]
         total = total + (part["specular_direct"] + part["specular_indirect"]) * part["specular_colour"]
         total = total + part["emission"] + part["environment"]
-        np.testing.assert_array_equal(total, planes[letter])
+        # Three half-float roundings of what is multiplied or added, and no more.
+        np.testing.assert_allclose(total, planes[letter], rtol=3 * 2.0**-11, atol=2e-4)
 
 
 def test_depth_position_and_camera_agree(frame):

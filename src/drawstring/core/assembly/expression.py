@@ -166,7 +166,7 @@ def with_rounding(
     """Work an expression out, and by how much storing its passes may have put it off.
 
     Rounding to a type with a step of s moves a value v by at most s |v|; through a product a b it moves the
-    result by |a| db + |b| da, through a quotient by (da + |a/b| db) / |b| (first order).
+    result by |a| db + |b| da (first order), through a quotient by (da + |a/b| db) / (|b| - db).
 
     Parameters
     ----------
@@ -192,7 +192,9 @@ def with_rounding(
         bound = np.asarray(np.abs(values[0]) * bounds[1] + np.abs(values[1]) * bounds[0], np.float32)
     elif node.does == "divide":
         off = np.asarray(bounds[0] + np.abs(value) * bounds[1], np.float32)
-        bound = _over([off, np.asarray(np.abs(values[1]), np.float32)])
+        # A divisor that rounding may bring to 0 bounds nothing.
+        least = np.maximum(np.abs(values[1]) - bounds[1], np.float32(1e-30))
+        bound = _over([off, np.asarray(np.where(values[1] == 0, 0, least), np.float32)])
     elif node.does in ("min", "max", "clamp"):
         bound = np.asarray(np.maximum.reduce(np.broadcast_arrays(*bounds)), np.float32)
     else:
