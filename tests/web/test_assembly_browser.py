@@ -7,7 +7,7 @@ import numpy as np
 import OpenEXR
 import pytest
 from makers import wait_for, wait_in
-from test_browser import in_well
+from test_browser import place_of
 from test_depth_browser import agrees
 
 from drawstring.store import recipes, shows
@@ -52,7 +52,7 @@ def test_contributions_are_muted_brightened_soloed_and_read(page, fog, sources, 
     wait_for(lambda: not assembly_of().term("environment").on)
     page.locator(".over.b", has_text="beauty assembled").wait_for()
     page.get_by_role("radio", name="one").check(force=True)
-    page.locator("#tray [data-pass=picture]").click()
+    page.locator("#tray [data-pass=beauty_assembled]").click()
     agrees(page, parts["beauty"] - parts["environment"])
     # The slider is tried out while it moves, and written when it is let go.
     slide = page.get_by_label("Strength of diffuse direct")
@@ -69,7 +69,9 @@ def test_contributions_are_muted_brightened_soloed_and_read(page, fog, sources, 
     agrees(page, parts["beauty"] - parts["environment"] + direct)
     # What the pixel under the pointer is made of.
     x, y = 60, 70
-    page.mouse.move(*in_well(page, x, y))
+    scale, left, top = place_of(page)
+    box = page.locator("#well canvas").bounding_box()
+    page.mouse.move(box["x"] + left + (x + 0.5) * scale, box["y"] + top + (y + 0.5) * scale)
     share = page.locator("[data-share=diffuse_direct]")
     wait_for(lambda: "here" in share.inner_text())
     wanted = direct[y, x].sum() / parts["beauty"][y, x].sum()
@@ -78,6 +80,8 @@ def test_contributions_are_muted_brightened_soloed_and_read(page, fog, sources, 
     page.locator("[name='assembly.grade.exposure']").fill("1")
     page.keyboard.press("Enter")
     wait_for(lambda: assembly_of().grade.exposure == 1)
+    page.get_by_role("radio", name="one").check(force=True)
+    page.locator("#tray [data-pass=picture]").click()
     agrees(page, 2 * (parts["beauty"] - parts["environment"] + direct))
     page.get_by_role("button", name="Settle assembly").click()
     wait_in(page, "document.querySelector('.settle .strong')?.innerText === 'Settled'")
@@ -100,7 +104,7 @@ def test_an_own_sum_is_refused_with_its_place_and_a_gap_leads_to_its_frame(page,
     page.get_by_text("Does not add up").wait_for()
     assert page.locator(".sum-terms li").count() == 2
     # Over all frames: counted by the engine, the worst one a press away.
-    page.locator(".plot.over").wait_for(timeout=60_000)
+    page.locator(".plot.over-all").wait_for(timeout=60_000)
     page.locator("[data-goes]").click()
     told = json.loads(page.evaluate("JSON.stringify(document.getElementById('now').textContent)"))
     assert told == page.locator("[data-goes]").inner_text()

@@ -234,11 +234,11 @@ _WAYS: tuple[tuple[dict[str, Any], str, str], ...] = (
     ({"lobes": Lobes.PARTS}, "lobes", "The parts add up, the finished components don't."),
     (
         {"partition": Partition.LIGHTS}, "partition",
-        "The light groups add up to the beauty, the components don't.",
+        "The light groups add up to the beauty.",
     ),
     (
         {"partition": Partition.COMPONENTS}, "partition",
-        "The components add up to the beauty, the light groups don't.",
+        "The components add up to the beauty.",
     ),
 )  # fmt: skip
 """Other ways to read the same passes: what changes, of what kind that is, and what it says."""

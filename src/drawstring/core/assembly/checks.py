@@ -78,7 +78,7 @@ def _gap(off: Mapping[int, Residual], frames: int, cause: Cause | None, where: s
     residual = off[worst]
     column, row = residual.worst
     how_much = (
-        f"{residual.relative:.2%} of the beauty in frame {worst}, "
+        f"{100 * residual.relative:.2f} % of the beauty in frame {worst}, "
         f"up to {residual.largest:.3g} at pixel {column}, {row}"
     )
     where_off = f"in {len(off)} of {frames} frames" if len(off) < frames else "in every frame looked at"
