@@ -8,6 +8,7 @@ import subprocess
 import sys
 import time
 import urllib.request
+from contextlib import suppress
 from pathlib import Path
 
 from drawstring.core.errors import DrawstringError
@@ -112,6 +113,7 @@ def stop(installation: Installation) -> None:
                 if not _living(pid_file):
                     break
                 time.sleep(0.2)
+            _end_group(pid)
             print(f"  {says}", flush=True)
         pid_file.unlink(missing_ok=True)
     if not installation.database_url:
@@ -119,6 +121,12 @@ def stop(installation: Installation) -> None:
         if kept.is_running():
             kept.stop()
             print("  Database is down", flush=True)
+
+
+def _end_group(pid: int) -> None:
+    """End what a process left behind that it had begun: each was begun as the first of a group of its own."""
+    with suppress(ProcessLookupError, PermissionError):
+        os.killpg(pid, signal.SIGKILL)
 
 
 def _living(pid_file: Path) -> int | None:

@@ -11,6 +11,7 @@ from dataclasses import fields
 from pathlib import Path
 
 import click
+import psutil
 import pytest
 from makers import environment_of
 
@@ -138,6 +139,14 @@ def test_an_inbox_without_name_or_address_is_refused_at_the_start():
         known.inbox_address("c")
 
 
+def of_house(process: psutil.Process, var: str) -> bool:
+    """Whether a process belongs to a house, by the folder that its environment names."""
+    try:
+        return process.environ().get("DRAWSTRING_VAR") == str(var) and process.status() != "zombie"
+    except psutil.Error:
+        return False
+
+
 def test_start_and_stop_bring_a_small_house_up_and_down(installation, tmp_path):
     environment = environment_of(installation)
     (Path(installation.var) / "run").mkdir(parents=True)
@@ -173,6 +182,8 @@ def test_start_and_stop_bring_a_small_house_up_and_down(installation, tmp_path):
         [sys.executable, "ops/house.py", "stop"], env=environment, cwd=HOME, capture_output=True, text=True
     )
     assert "Pages and engine are down" in stopped.stdout and "inbox is down" in stopped.stdout
+    left = [one.pid for one in psutil.process_iter() if of_house(one, installation.var)]
+    assert not left, "nothing that the house began outlives it"
     with socket.create_server(("127.0.0.1", installation.port)):
         refused = subprocess.run(start, env=environment, cwd=HOME, capture_output=True, text=True)
     assert refused.returncode != 0 and "is taken by another program" in refused.stderr

@@ -51,7 +51,7 @@ def test_contributions_are_muted_brightened_soloed_and_read(page, fog, sources, 
     page.get_by_role("button", name="Mute environment").click()
     wait_for(lambda: not assembly_of().term("environment").on)
     page.locator(".over.b", has_text="beauty assembled").wait_for()
-    page.get_by_role("radio", name="one").check(force=True)
+    page.locator("input[name=compare][value=one]").check(force=True)
     page.locator("#tray [data-pass=beauty_assembled]").click()
     agrees(page, parts["beauty"] - parts["environment"])
     # The slider is tried out while it moves, and written when it is let go.
@@ -80,7 +80,7 @@ def test_contributions_are_muted_brightened_soloed_and_read(page, fog, sources, 
     page.locator("[name='assembly.grade.exposure']").fill("1")
     page.keyboard.press("Enter")
     wait_for(lambda: assembly_of().grade.exposure == 1)
-    page.get_by_role("radio", name="one").check(force=True)
+    page.locator("input[name=compare][value=one]").check(force=True)
     page.locator("#tray [data-pass=picture]").click()
     agrees(page, 2 * (parts["beauty"] - parts["environment"] + direct))
     page.get_by_role("button", name="Settle assembly").click()
