@@ -82,7 +82,7 @@ def test_a_house_of_the_version_before_is_taken_over_whole(postgres, empty):
         assert recipes.current(session, first.shot).depth.far == 80
         run = session.scalars(select(Run)).one()
         assert ledger.progress(session, [run])[run.id].proven == 2
-        measuring.ask(session, first.shot.delivery)
+        measuring.ask(session, first.shot.delivery, recipes.current(session, first.shot))
     engine.dispose()
 
 

@@ -15,6 +15,7 @@ from drawstring.core.depth import DepthSettings
 from drawstring.core.eyes.anaglyph import MATRICES, Method
 from drawstring.core.eyes.forms import form_size
 from drawstring.core.eyes.settings import Form
+from drawstring.core.recipe import Recipe
 from drawstring.runs.checking import check_package
 from drawstring.runs.measuring import measure_frame
 from drawstring.runs.planning import notes_for, plan_run, source_files
@@ -269,7 +270,8 @@ def test_parallax_of_two_sequences_follows_their_cameras(session, sources, accep
     low, _, high = np.percentile(closed, [0.5, 50, 99.5])
     # What follows from distances is told with them, as they are settled: in centimetres they are nearer.
     for settings, scale in ((DepthSettings(), 1.0), (DepthSettings().changed({"arrived.unit": "cm"}), 0.01)):
-        ends = measure_frame("depth", *frame, depth=settings, scene_unit="m", is_looked_at=True)[1].parallax
+        recipe = Recipe().with_knot(settings)
+        ends = measure_frame("depth", *frame, recipe, is_looked_at=True)[1].parallax
         moved = [0.065 * WIDTH * 32 / 36 * (1 / 4.2 - 1 / (each * scale)) for each in (z.min(), 1e9)]
         assert moved[0] - 0.1 < ends["range"][0] < ends["range"][2] < moved[1] + 0.1
         if scale == 1:

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, TextIO
 
 import click
 
 from drawstring.cli.common import as_json, main, me, opened, say
+from drawstring.core import keys_from as keys
+from drawstring.core.io.sound import read_sound
+from drawstring.core.keys_from import Flicker, Following, table_text
 from drawstring.installation import Installation
-from drawstring.store import recipes, shows
+from drawstring.store import deliveries, recipes, shows
 from drawstring.store.models import Show
 from drawstring.store.telling import change_data, shot_data, show_data
 
@@ -103,6 +106,70 @@ def change_words(data: dict[str, Any]) -> str:
         for knot in data["without_effect"]
     ]
     return "\n".join([*(lines or ["No setting changed."]), shot_words(data)])
+
+
+@main.command("keys")
+@click.argument("shot")
+@click.argument("setting")
+@click.option("--table", type=click.File(encoding="utf-8-sig"), help="CSV file of frame and value.")
+@click.option("--flicker", help="LOW,HIGH[,EVERY[,SEED]]: draws between two values, every so many frames.")
+@click.option(
+    "--sound", type=click.Path(exists=True, dir_okay=False), help="WAV or FLAC whose level is followed."
+)
+@click.option("--between", default="0,1", help="LOW,HIGH: the value in silence, and at the loudest.")
+@click.option("--band", default="0,0", help="LOW,HIGH in Hz: what of the sound counts; 0 leaves an end open.")
+@click.option("--threshold", default=0.0, help="Share of the loudest below which it is silence.")
+@click.option("--attack", default=0.0, help="Seconds it takes to rise.")
+@click.option("--release", default=0.0, help="Seconds it takes to fall.")
+@as_json
+@click.pass_obj
+def make_keys(
+    installation: Installation,
+    shot: str,
+    setting: str,
+    table: TextIO | None,
+    flicker: str | None,
+    sound: str | None,
+    between: str,
+    band: str,
+    threshold: float,
+    attack: float,
+    release: float,
+    wants_json: bool,
+) -> None:
+    """Make the keys of a SETTING of SHOT from a table, a flicker or the level of a sound."""
+    if sum(one is not None for one in (table, flicker, sound)) != 1:
+        raise click.UsageError("Give one of --table, --flicker and --sound.")
+    with opened(installation) as session:
+        one = shows.find_shot(session, shot)
+        delivery, before = deliveries.in_use(one), recipes.current(session, one)
+        first, last = delivery.first, delivery.last
+        if table is not None:
+            text = table.read()
+        elif flicker is not None:
+            low, high, *rest = _numbers(flicker, "--flicker")
+            how = Flicker(low, high, *(int(number) for number in rest[:2]))
+            text = table_text(keys.flicker(how, first, last))
+        else:
+            assert sound is not None
+            low, high = _numbers(between, "--between")[:2]
+            from_hz, to_hz = _numbers(band, "--band")[:2]
+            follows = Following(low, high, (from_hz, to_hz), threshold, attack, release)
+            level = keys.levels(read_sound(sound), follows, fps=one.show.fps, count=last - first + 1)
+            text = table_text(keys.followed(level, follows, first))
+        recipes.set_values(session, one, {f"{setting}@table": text}, by=me())
+        data = change_data(session, one, before)
+    say(data, wants_json, lambda: change_words(data))
+
+
+def _numbers(text: str, option: str) -> list[float]:
+    try:
+        numbers = [float(part) for part in text.split(",")]
+    except ValueError:
+        raise click.UsageError(f"{option} takes numbers with commas between them.") from None
+    if len(numbers) < 2:
+        raise click.UsageError(f"{option} takes at least two numbers.")
+    return numbers
 
 
 @main.command("set")

@@ -1,7 +1,8 @@
 """Settings whose values may change over the frames.
 
 `distance@1012` names a value at a frame: typed it makes or moves a key there, emptied it takes the key away;
-`distance@1012.then` says how it goes on from there. So keys are settings like any other: refused, undone,
+`distance@1012.then` says how it goes on from there; `distance@table` makes keys of a whole table of frame and
+value. So keys are settings like any other: refused, undone,
 copied and typed into a shell in the same way.
 """
 
@@ -9,8 +10,11 @@ from __future__ import annotations
 
 from typing import Any, Self
 
+from pydantic import ValidationError
+
 from drawstring.core.errors import SettingError
 from drawstring.core.keys import Key, Then, Track
+from drawstring.core.keys_from import read_table
 from drawstring.core.settings import Settings, setting
 
 
@@ -55,6 +59,10 @@ class KeyedSettings(Settings):
         tracks: dict[str, Track] = dict(values["keys"])
         number, _, verb = at.partition(".")
         dotted = f"{where}.{name}"
+        if at == "table":
+            tracks[name] = self._from_table(name, value, values, where, scene_unit)
+            values["keys"] = tracks
+            return
         if at:
             frame = _frame(number, dotted)
         if verb:
@@ -76,6 +84,23 @@ class KeyedSettings(Settings):
         else:
             super()._put(values, name, value, where=where, scene_unit=scene_unit, frame=frame)
         values["keys"] = tracks
+
+    def _from_table(self, name: str, value: Any, values: dict[str, Any], where: str, unit: str) -> Track:
+        """Make keys of a table of frame and value; each value has to be one that could be typed."""
+        dotted, keys = f"{where}.{name}", list[Key]()
+        table = value if isinstance(value, dict) else read_table(str(value), dotted)
+        for frame, numbers in table.items():
+            typed = " ".join(f"{number:.9g}" for number in numbers)
+            (key,) = self._keyed(None, frame, name, typed, values, where, unit).keys
+            keys.append(key.model_copy(update={"then": Then.LINEAR}))
+            try:
+                type(self).model_validate({name: values[name]})
+            except ValidationError:
+                raise SettingError(
+                    f"{typed} at frame {frame} can't be {dotted}.", where=dotted, why="Nothing was changed.",
+                    remedy="Check that line of the table.",
+                ) from None  # fmt: skip
+        return Track(keys=tuple(keys))
 
     def _keyed(
         self,

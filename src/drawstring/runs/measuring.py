@@ -41,7 +41,7 @@ def measure_frame(
     files: tuple[SourceFile, ...],
     passes: tuple[Pass, ...],
     window: Window,
-    recipe: Recipe,
+    recipe: Recipe | None = None,
     scene_unit: str = "m",
     is_looked_at: bool = False,
 ) -> tuple[int, Any]:
@@ -53,7 +53,7 @@ def measure_frame(
     ----------
     kind : str
         "depth", "facts", or the name of a knot.
-    recipe : Recipe
+    recipe : Recipe, optional
         As it stands: how numbers are read.
     is_looked_at : bool
         Whether it is asked, too, what takes longer: along which line distances were measured, whether two
@@ -66,6 +66,7 @@ def measure_frame(
         dict for a knot; a dict of words when the frame is refused.
     """
     use_threads(1)
+    recipe = recipe or Recipe()
     try:
         here = {one.source: read_facts(one.path) for one in files}
         at = moment_of(here, frame=number, window=window, scene_unit=scene_unit)

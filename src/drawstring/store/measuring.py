@@ -147,7 +147,7 @@ def finish(
     counted: Mapping[int, Any],
     faults: Mapping[int, str],
     *,
-    recipe: Recipe,
+    recipe: Recipe | None = None,
 ) -> None:
     """Write down what was counted: distances of frames, statistics by a pass's place, or a knot's counts.
 
@@ -155,12 +155,12 @@ def finish(
     ----------
     counted : mapping of frame number to FrameDistances, or to a mapping of place to PassStatistics
     faults : mapping of frame number to words
-    recipe : Recipe
+    recipe : Recipe, optional
         By which it was read.
     """
     if measurement.kind == "depth":
         _write_distances(measurement, counted)
-        measurement.whole |= {"read_as": reading_of(recipe.depth)}
+        measurement.whole |= {"read_as": reading_of((recipe or Recipe()).depth)}
     elif measurement.kind != "facts":
         measurement.frames = {str(number): plain for number, plain in sorted(counted.items())}
     else:

@@ -18,6 +18,7 @@ from drawstring.runs.readers import Readers
 from drawstring.store.database import connect
 from drawstring.web import errors, filters, guards
 from drawstring.web.api import bp as api
+from drawstring.web.bench.keys_from import bp as keys_from
 from drawstring.web.bench.views import bp as bench
 from drawstring.web.board.views import bp as board
 from drawstring.web.dictionary.views import bp as dictionary
@@ -35,7 +36,7 @@ from drawstring.web.runs.views import bp as runs
 from drawstring.web.services import House
 
 BLUEPRINTS = (board, bench, dictionary, findings, inbox, api, made, many, pictures, runs,
-              packages, sendings)  # fmt: skip
+              packages, sendings, keys_from)  # fmt: skip
 
 csrf = CSRFProtect()
 

@@ -6,6 +6,7 @@ import { mark, setMode, setUpCompare, setView } from "./bench/compare.js";
 import { Desk } from "./bench/desk.js";
 import { go, play } from "./bench/frames.js";
 import { setUpKeys } from "./bench/keys.js";
+import { setUpKeysFrom } from "./bench/keysfrom.js";
 import { load } from "./bench/loading.js";
 import { openPart } from "./bench/parts.js";
 import { setUpPicking } from "./bench/picking.js";
@@ -29,6 +30,7 @@ async function start(desk) {
   setUpCompare(desk, (to) => go(desk, to));
   setUpPicking(desk);
   setUpTrying(desk);
+  setUpKeysFrom(desk);
   setUpKeys(desk);
   document.getElementById("play").addEventListener("click", () => play(desk));
   document.body.addEventListener("htmx:afterSettle", () => mark(desk));
