@@ -6,11 +6,14 @@ import numpy as np
 from flask import Blueprint, request
 from werkzeug.wrappers import Response
 
+from drawstring.core.chain import PICTURE, Stage
 from drawstring.core.errors import SettingError
+from drawstring.core.recipe import Recipe
+from drawstring.core.recipe.chains import Chains
 from drawstring.store import recipes, shows
 from drawstring.web.bench.changing import changed, set_settings, typed_at
-from drawstring.web.pictures.points import colour_at, point_in
-from drawstring.web.pictures.views import frame_here
+from drawstring.web.pictures.points import REGION, point_in
+from drawstring.web.pictures.views import FrameHere, frame_here
 from drawstring.web.services import who, work
 
 bp = Blueprint("assembly", __name__)
@@ -32,7 +35,7 @@ def pick(shot_id: int) -> Response:
         at = frame_here(session, shot_id, number)
         recipe = recipes.current(session, shot)
         row, col = point_in(at, recipe, x, y)
-        colour = np.asarray(colour_at(at, recipe, row, col), np.float64)
+        colour = _before_colour(at, recipe, row, col)
         last = name.rpartition(".")[2]
         value: tuple[float, ...] | float
         if last == "balance":
@@ -48,6 +51,20 @@ def pick(shot_id: int) -> Response:
             )  # fmt: skip
         recipes.set_values(session, shot, {name: value}, by=who(), frame=number)
         return changed(session, shot, "assembly")
+
+
+def _before_colour(at: FrameHere, recipe: Recipe, row: int, col: int) -> np.ndarray:
+    """Give the unmultiplied light around a pixel as it stands before its colour is changed."""
+    settings = recipe.assembly
+    plain = recipe.with_knot(
+        settings.model_copy(update={"grade": settings.grade.model_copy(update={"on": False})})
+    )
+    chain = Chains(at.passes, plain).own_chains()[0]
+    picture = at.of(chain.after(Stage.ASSEMBLED, PICTURE), 0)
+    around = picture[max(0, row - REGION) : row + REGION + 1, max(0, col - REGION) : col + REGION + 1]
+    covered = around[..., 3:] > 0
+    light = np.where(covered, around[..., :3] / np.where(covered, around[..., 3:], 1), around[..., :3])
+    return np.asarray(np.maximum(np.median(light.reshape(-1, 3), axis=0), 0), np.float64)
 
 
 def grey_balance(colour: np.ndarray, where: str) -> np.ndarray:

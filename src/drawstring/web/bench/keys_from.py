@@ -26,7 +26,7 @@ def make(shot_id: int, knot: str) -> Response:
     except DrawstringError as refusal:
         # Said where it was asked for, over whichever setting it is.
         raise SettingError(
-            refusal.what, where="keys-from", why=refusal.why, remedy=refusal.remedy
+            refusal.what, where="keys.from", why=refusal.why, remedy=refusal.remedy
         ) from refusal
 
 
@@ -84,7 +84,7 @@ def _sound() -> Sound:
     with tempfile.TemporaryDirectory(prefix="drawstring-sound-") as folder:
         path = os.path.join(folder, "sound")
         file.save(path)
-        return house().readers.read(path, read_sound, file.filename)
+        return house().readers.read(path, read_sound, path, file.filename)
 
 
 def _following() -> Following:

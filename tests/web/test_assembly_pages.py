@@ -1,0 +1,102 @@
+"""Assembly's pages: evidence and shares, what is picked, keys from elsewhere."""
+
+import io
+import wave
+
+import numpy as np
+import pytest
+
+from drawstring.store import recipes, shows
+
+HTMX = {"HX-Request": "true"}
+MIDDLE = 1013
+
+
+@pytest.fixture
+def taken_up(client, fog, sessions):
+    """The fog shot with Assembly taken up; give the address of its knot."""
+    with sessions.begin() as session:
+        recipes.set_values(session, shows.find_shot(session, "TW010"), {"assembly.needed": "yes"})
+    return f"/shots/{fog.id}/assembly"
+
+
+@pytest.fixture
+def assembly_of(sessions):
+    def now():
+        with sessions() as session:
+            return recipes.current(session, shows.find_shot(session, "TW010")).assembly
+
+    return now
+
+
+def a_beat() -> bytes:
+    """Half a second of sound in three: as many frames at 24 a second."""
+    t = np.arange(3 * 8000) / 8000
+    samples = (np.sin(2 * np.pi * 100 * t) * (t < 0.125) * 30000).astype("<i2")
+    held = io.BytesIO()
+    with wave.open(held, "wb") as file:
+        file.setnchannels(1)
+        file.setsampwidth(2)
+        file.setframerate(8000)
+        file.writeframes(samples.tobytes())
+    return held.getvalue()
+
+
+def test_shares_add_up_and_what_is_not_there_is_said(client, taken_up):
+    told = client.get(f"{taken_up}/shares?frame={MIDDLE}&x=60&y=70").json
+    assert sum(told["shares"].values()) + told["rest"] == pytest.approx(1, abs=1e-6)
+    assert abs(told["rest"]) < 1e-3 and set(told["shares"]) >= {"diffuse_direct", "emission", "environment"}
+    assert client.get(f"{taken_up}/shares?frame={MIDDLE}&x=999&y=70").json["shares"] == {}
+    page = client.get(f"{taken_up}/evidence?frame={MIDDLE}&part=sum").text
+    assert "Adds up" in page and page.count("data-shows=") == 6
+    assert client.get(f"{taken_up}/evidence?frame={MIDDLE}&part=song").status_code == 422
+
+
+def test_white_is_picked_so_that_it_becomes_grey(client, taken_up, assembly_of):
+    picked = {"setting": "assembly.grade.balance", "frame": MIDDLE, "x": 60, "y": 70}
+    assert client.post(f"{taken_up}/pick", data=picked, headers=HTMX).status_code == 200
+    address = taken_up.replace("/assembly", f"/frames/{MIDDLE}/pixels/beauty_assembled")
+    pixels = np.frombuffer(client.get(address).data, np.float16).reshape(108, 192, 4).astype(float)
+    around = np.median(pixels[68:73, 58:63, :3].reshape(-1, 3), axis=0)
+    assert np.ptp(around) < 0.02 * around.mean()
+    refused = client.post(f"{taken_up}/pick", data=picked | {"setting": "assembly.own"}, headers=HTMX)
+    assert refused.status_code == 422 and "be taken from the picture" in refused.text
+
+
+def test_keys_come_from_a_table_a_flicker_and_a_sound_or_are_refused(client, taken_up, assembly_of):
+    strength = "assembly.terms.emission.strength"
+    ask = {"setting": strength, "by": "table", "text": "1010; 0,5\n1012; 2"}
+
+    def make(**more):
+        data = {**ask, **more}
+        return client.post(
+            f"{taken_up}/keys-from", data=data, headers=HTMX, content_type="multipart/form-data"
+        )
+
+    def course() -> list[float]:
+        return [assembly_of().term("emission").at(n).strength for n in range(1010, 1016)]
+
+    assert make().status_code == 200
+    np.testing.assert_allclose(course(), [0.5, 1.25, 2, 2, 2, 2])
+    assert make(by="flicker", low="-1", high="1", every="1", seed="3").status_code == 200
+    flickered = course()
+    assert len(set(flickered)) == 6 and max(map(abs, flickered)) <= 1
+    assert make(by="flicker", low="-1", high="1", every="1", seed="3").status_code == 200
+    assert course() == flickered
+    sound = (io.BytesIO(a_beat()), "beat.wav")
+    assert make(by="sound", sound=sound, low="0", high="6").status_code == 200
+    assert course() == [pytest.approx(6, abs=0.2)] * 3 + [0, 0, 0]
+    before = course()
+    for wrong, words in (
+        ({"text": "1010 fast"}, "no number"), ({"text": "1010 99"}, "99 at frame 1010"),
+        ({"setting": "assembly.terms.emission.on"}, "can&#39;t change over the frames"),
+        ({"setting": "depth.near"}, "no value of this knot"),
+        ({"by": "sound"}, "No sound was chosen"),
+        ({"by": "sound", "sound": (io.BytesIO(b"no sound"), "a.wav")}, "be read"),
+        ({"by": "sound", "sound": (io.BytesIO(a_beat()), "b.wav"), "band_low": "9000"}, "no band"),
+        ({"by": "flicker", "every": "often"}, "be every"),
+    ):  # fmt: skip
+        refused = make(**wrong)
+        assert refused.status_code == 422 and words in refused.text, (wrong, refused.text)
+        assert refused.headers["HX-Retarget"] == "#keys-from-note"
+    assert course() == before
