@@ -100,3 +100,22 @@ def test_keys_come_from_a_table_a_flicker_and_a_sound_or_are_refused(client, tak
         assert refused.status_code == 422 and words in refused.text, (wrong, refused.text)
         assert refused.headers["HX-Retarget"] == "#keys-from-note"
     assert course() == before
+
+
+def test_a_correction_is_brought_in_and_taken_out(client, taken_up, assembly_of):
+    text = (
+        '<ColorCorrection id="yard"><SOPNode><Slope>1.2 1 0.9</Slope><Offset>0 0.01 -0.01</Offset>'
+        "<Power>1 1 1</Power></SOPNode></ColorCorrection>"
+    )
+    bring = {"cdl.file": (io.BytesIO(text.encode()), "yard.cc")}
+    assert client.post(f"{taken_up}/cdl", data=bring, headers=HTMX).status_code == 200
+    assert assembly_of().grade.slope == (1.2, 1, 0.9) and assembly_of().grade.offset == (0, 0.01, -0.01)
+    out = client.get(f"{taken_up}/correction.ccc?frame={MIDDLE}")
+    assert "1.2 1 0.9" in out.text and "TW010.ccc" in out.headers["Content-Disposition"]
+    for data, words in (
+        ({}, "No correction was chosen"),
+        ({"cdl.file": (io.BytesIO(b"<a>"), "a.cc")}, "be read"),
+    ):
+        refused = client.post(f"{taken_up}/cdl", data=data, headers=HTMX)
+        assert refused.status_code == 422 and words in refused.text
+    assert client.get(f"{taken_up}/correction.lut").status_code == 422

@@ -8,6 +8,8 @@ import click
 
 from drawstring.cli.common import as_json, main, me, opened, say
 from drawstring.core import keys_from as keys
+from drawstring.core.colour.cdl_files import chosen_correction, read_corrections, written_correction
+from drawstring.core.errors import ConflictError
 from drawstring.core.io.sound import read_sound
 from drawstring.core.keys_from import Flicker, Following, table_text
 from drawstring.installation import Installation
@@ -106,6 +108,42 @@ def change_words(data: dict[str, Any]) -> str:
         for knot in data["without_effect"]
     ]
     return "\n".join([*(lines or ["No setting changed."]), shot_words(data)])
+
+
+@main.command("cdl")
+@click.argument("shot")
+@click.argument("file", type=click.Path(dir_okay=False))
+@click.option("--id", "name", default="", help="Which of several corrections.")
+@click.option(
+    "--out", is_flag=True, help="Write the shot's correction to FILE instead of taking FILE's over."
+)
+@click.option("--frame", type=int, default=0, help="With --out: at which frame, where values are keyed.")
+@as_json
+@click.pass_obj
+def cdl(
+    installation: Installation, shot: str, file: str, name: str, out: bool, frame: int, wants_json: bool
+) -> None:
+    """Take over an ASC CDL correction (.cdl, .cc, .ccc) as SHOT's colour, or write it to a new FILE."""
+    with opened(installation) as session:
+        one = shows.find_shot(session, shot)
+        before = recipes.current(session, one)
+        if out:
+            kind = file.rpartition(".")[2].lower()
+            text = written_correction(before.assembly.grade.at(frame), kind, name or one.code)
+            try:
+                with open(file, "x", encoding="utf-8") as new:
+                    new.write(text)
+            except FileExistsError:
+                raise ConflictError(
+                    f"{file} is there already.", where=file, why="Files are never overwritten.",
+                    remedy="Name a new one.",
+                ) from None  # fmt: skip
+            say({"file": file}, wants_json, lambda: f"Wrote {file}.")
+            return
+        correction = chosen_correction(read_corrections(file), name)
+        recipes.set_values(session, one, {"assembly.needed": "yes", **correction.values()}, by=me())
+        data = change_data(session, one, before)
+    say(data, wants_json, lambda: change_words(data))
 
 
 @main.command("keys")

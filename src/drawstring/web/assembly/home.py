@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from drawstring.web.assembly.cdl import bp as cdl
 from drawstring.web.assembly.evidence import bp as evidence
 from drawstring.web.assembly.views import bp as views
 from drawstring.web.assembly.words import assembly_words as words
 
 __all__ = ["BLUEPRINTS", "HAS_TRACK", "words"]
 
-BLUEPRINTS = (views, evidence)
+BLUEPRINTS = (views, evidence, cdl)
 HAS_TRACK = True
