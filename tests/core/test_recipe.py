@@ -154,7 +154,9 @@ def test_knots_tell_how_they_stand():
     recipe = change(Recipe(), {"depth.near": "1", "depth.far": "9"}, scene_unit="m")
     facts = CordFacts("new", passes=4, frames=24, channels=9, scene_unit="m")
     states = {k.name: k.state for k in cord_of(recipe, facts)}
-    assert states.pop("eyes") is KnotState.NOT_NEEDED and set(states.values()) == {KnotState.OPEN}
+    assert states.pop("eyes") is states.pop("assembly") is KnotState.NOT_NEEDED and set(states.values()) == {
+        KnotState.OPEN
+    }
     stale = recipe.with_knot(recipe.depth.model_copy(update={"settled_on": "old"}))
     assert cord_of(stale, facts)[1].state is KnotState.STALE
     settled = recipe.with_knot(recipe.depth.model_copy(update={"settled_on": "new"}))

@@ -8,13 +8,14 @@ from typing import Any
 import numpy as np
 
 from drawstring.core.alpha.mattes import is_matte_ready
-from drawstring.core.alpha.stack import Laid, moved, nearer_share, stacked
+from drawstring.core.alpha.stack import Changed, Laid, moved, nearer_share, stacked
 from drawstring.core.alpha.stack_settings import Behind, StackLayer
 from drawstring.core.arrays import Picture, Plane, Stored
 from drawstring.core.arrivals.steps import picture_of_pass
 from drawstring.core.camera import Moment
 from drawstring.core.chain import MATTE, PICTURE, Chain, Stage, Value, value
 from drawstring.core.depth.background import nothing_there
+from drawstring.core.entries import Below, entry_kinds
 from drawstring.core.errors import SourceError
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES, Role
@@ -31,12 +32,19 @@ Find = Callable[[str], Result | None]
 
 
 def shown_layers(recipe: Recipe) -> list[StackLayer]:
-    """Give the layers that lie there."""
+    """Give the layers that lie there, and the changes of what is below them."""
     return [layer for layer in recipe.alpha.stack if layer.on]
+
+
+def shown_pictures(recipe: Recipe) -> list[StackLayer]:
+    """Give the layers that lie there and are pictures."""
+    return [layer for layer in shown_layers(recipe) if not layer.does]
 
 
 def layer_fault(layer: StackLayer, passes: Sequence[Pass], recipe: Recipe, find: Find) -> str:
     """Say why a layer can't be laid; empty where it can."""
+    if layer.does:
+        return _change_fault(layer, passes, recipe)
     made, one = find(layer.source), pass_named(layer.source, passes)
     if made is not None and made.is_later:
         return f"{layer.source.replace('_', ' ')} is made from the stack, so it can't be a layer of it"
@@ -53,6 +61,14 @@ def layer_fault(layer: StackLayer, passes: Sequence[Pass], recipe: Recipe, find:
         return "there is no depth to hold it out by"
     if layer.behind is Behind.ITS_DEPTH and pass_named(layer.depth_of, passes) is None:
         return "its own depth pass is not there"
+    return ""
+
+
+def _change_fault(layer: StackLayer, passes: Sequence[Pass], recipe: Recipe) -> str:
+    if layer.does not in entry_kinds():
+        return f"this version knows no change “{layer.does}”"
+    if layer.matte and not is_matte_ready(layer.matte, passes, recipe):
+        return f"there is no matte {layer.matte}"
     return ""
 
 
@@ -73,8 +89,28 @@ def held_name(layer: StackLayer, place: int) -> str:
 
 
 def layer_values(chain: Chain) -> list[Value]:
-    """Describe the layers that are shown, ready to be laid: `Laid`, the bottom first."""
-    return [layer_value(chain, layer) for layer in shown_layers(subject_of(chain).recipe)]
+    """Describe the layers that are shown, ready to be laid: `Laid` or `Changed`, the bottom first."""
+    return [
+        change_value(chain, layer) if layer.does else layer_value(chain, layer)
+        for layer in shown_layers(subject_of(chain).recipe)
+    ]
+
+
+def change_value(chain: Chain, layer: StackLayer) -> Value:
+    """Describe a change of everything below, ready to be made: `Changed`."""
+    subject, until = subject_of(chain), Stage.PLACED
+    given = [chain.after(until, MATTE + layer.matte)] if layer.matte else []
+
+    def make(at: Moment, *matte: Plane) -> Changed:
+        at = subject.here(at, until)
+        kind, now = entry_kinds()[layer.does], layer.change_settings().at(at.frame)
+
+        def change(picture: Picture) -> Picture:
+            return kind.change(picture, now, Below(at.placed(picture.shape[:2]), at.frame))
+
+        return Changed(change, layer.at(at.frame).amount, *matte)
+
+    return value("change", make, *given, of=(layer, subject.key(until)))
 
 
 def layer_value(chain: Chain, layer: StackLayer) -> Value:
@@ -119,14 +155,16 @@ def stack_value(chain: Chain) -> Value:
     """Describe the stack as it is laid: (H, W, 4) float32, premultiplied."""
     layers = layer_values(chain)
 
-    def make(at: Moment, *laid: Laid) -> Picture:
-        shape = laid[0].picture.shape
+    first = channel(chain, Stage.PLACED, subject_of(chain).passes[0], 0)
+
+    def make(at: Moment, like: Stored, *laid: Laid | Changed) -> Picture:
+        shape = next((one.picture.shape for one in laid if isinstance(one, Laid)), (*np.shape(like), 4))
         for one, layer in zip(laid, shown_layers(subject_of(chain).recipe), strict=True):
-            if one.picture.shape != shape:
+            if isinstance(one, Laid) and one.picture.shape != shape:
                 raise _other_size(layer, one.picture.shape, shape)
         return stacked(laid, (shape[0], shape[1]), threads=at.threads)
 
-    return value("stack", make, *layers)
+    return value("stack", make, first, *layers)
 
 
 def _refuse_other_sizes(layer: StackLayer, image: Picture, planes: Sequence[Plane]) -> None:

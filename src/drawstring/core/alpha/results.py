@@ -117,7 +117,7 @@ def layer_result(name: str, find: laying.Find) -> Result:
     """Give one layer of the stack as it is laid, by itself."""
 
     def layer_in(recipe: Recipe) -> StackLayer | None:
-        return next((one for one in laying.shown_layers(recipe) if laying.layer_name(one) == name), None)
+        return next((one for one in laying.shown_pictures(recipe) if laying.layer_name(one) == name), None)
 
     def is_ready(passes: Sequence[Pass], recipe: Recipe) -> bool:
         layer = layer_in(recipe)
@@ -177,7 +177,7 @@ def named_results(recipe: Recipe) -> list[str]:
     names = [MATTE + one.name for one in alpha.mattes]
     names += [f"{NAMES}{layer:02d}" for layer in range(NAME_LAYERS)] if alpha.as_names else []
     if alpha.sends in (Sends.LAYERS, Sends.BOTH):
-        names += [laying.layer_name(layer) for layer in laying.shown_layers(recipe)]
+        names += [laying.layer_name(layer) for layer in laying.shown_pictures(recipe)]
     return list(dict.fromkeys(names))
 
 

@@ -7,7 +7,7 @@ from typing import Any, ClassVar
 from drawstring.core.alpha.kinds import AlphaKind
 from drawstring.core.alpha.matte_settings import MATTE_NAME, MatteSettings
 from drawstring.core.alpha.shadow_settings import ShadowSettings
-from drawstring.core.alpha.stack_settings import Sends, StackGroup, StackLayer
+from drawstring.core.alpha.stack_settings import Sends, StackGroup, StackLayer, new_layer
 from drawstring.core.choices import Choice
 from drawstring.core.errors import SettingError
 from drawstring.core.readers import Colour, read_colour
@@ -99,7 +99,7 @@ class AlphaSettings(KnotSettings):
             return self._kinds(typed)
         makers = {
             "mattes": ("matte", self._new_matte),
-            "stack": ("layer", lambda text: StackLayer(name=text or "beauty", source=text or "beauty")),
+            "stack": ("layer", new_layer),
             "groups": ("group", lambda text: StackGroup(name=text or f"group {len(self.groups) + 1}")),
         }
         if head in makers:

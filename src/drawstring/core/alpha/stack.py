@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -63,12 +64,41 @@ class Laid:
         return made
 
 
-def stacked(layers: Sequence[Laid], shape: tuple[int, int], *, threads: int = 1) -> Picture:
+@dataclass(frozen=True)
+class Changed:
+    """A change of everything below, ready to be made.
+
+    Attributes
+    ----------
+    change : callable
+        Makes a picture of a picture, (H, W, 4) float32.
+    amount : float
+        How much of the change; beyond 1 it is exaggerated.
+    matte : (H, W) float32 or None
+        Where it is made.
+    """
+
+    change: Callable[[Picture], Picture]
+    amount: float = 1.0
+    matte: Plane | None = None
+
+    def laid_on(self, backdrop: Picture, *, threads: int = 1) -> Picture:
+        """Change a picture."""
+        made = self.change(backdrop)
+        share: Any = np.float32(self.amount)
+        if self.matte is not None:
+            share = share * np.clip(self.matte, 0, 1)[..., None]
+        if self.matte is None and self.amount == 1:
+            return made
+        return np.asarray(backdrop + (made - backdrop) * share, np.float32)
+
+
+def stacked(layers: Sequence[Laid | Changed], shape: tuple[int, int], *, threads: int = 1) -> Picture:
     """Lay layers on each other, the first one on nothing.
 
     Parameters
     ----------
-    layers : sequence of Laid
+    layers : sequence of Laid or Changed
     shape : (H, W)
     threads : int
 

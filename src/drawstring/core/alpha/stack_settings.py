@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from drawstring.core.alpha.blend import Mode
 from drawstring.core.choices import Choice
+from drawstring.core.entries import entry_kinds
+from drawstring.core.errors import SettingError
 from drawstring.core.keyed import KeyedSettings
 from drawstring.core.readers import Colour, read_colour
 from drawstring.core.settings import SCENE, setting
@@ -41,6 +45,8 @@ class StackLayer(KeyedSettings):
     name: str = setting("layer", "What it is called.", min_length=1, max_length=40)
     on: bool = setting(True, "Whether it lies there; off to compare.")
     source: str = setting("beauty", "A pass, something made here, or “colour”.", min_length=1, max_length=200)
+    does: str = setting("", "For a change of everything below: its kind; empty for a picture.", max_length=20)
+    change: dict[str, Any] = setting({}, "What is settled of that change.")
     colour: Colour = setting(
         (0.18, 0.18, 0.18), "For a plain colour: its light.", reader=read_colour, keyed=True
     )
@@ -57,6 +63,40 @@ class StackLayer(KeyedSettings):
     scale: float = setting(
         100.0, "Its size, about the middle of the picture.", unit="%", gt=0.1, le=5000, keyed=True
     )
+
+    def change_settings(self) -> KeyedSettings:
+        """Give what is settled of its change of everything below.
+
+        Raises
+        ------
+        SettingError
+            This version knows no such change, or not what is settled of it.
+        """
+        kind = entry_kinds().get(self.does)
+        if kind is None:
+            raise SettingError(
+                f"There is no change “{self.does}”.", where="alpha.stack", why="The layer can't be laid.",
+                remedy=f"There are: {', '.join(entry_kinds())}.",
+            )  # fmt: skip
+        return kind.settings.model_validate(self.change)
+
+    def _part(
+        self, head: str, part: Any, typed: dict[str, Any], *, where: str, scene_unit: str, frame: int | None
+    ) -> Any:
+        if head != "change":
+            return super()._part(head, part, typed, where=where, scene_unit=scene_unit, frame=frame)
+        settings = self.change_settings().replaced(
+            typed, where=f"{where}.change", scene_unit=scene_unit, frame=frame
+        )
+        return settings.model_dump(mode="json", exclude_defaults=True)
+
+
+def new_layer(text: str) -> StackLayer:
+    """Make a layer of what it is to show: a pass, something made, or a kind of change."""
+    kind = entry_kinds().get(text)
+    if kind is not None:
+        return StackLayer(name=kind.says, does=kind.name)
+    return StackLayer(name=text or "beauty", source=text or "beauty")
 
 
 class StackGroup(KeyedSettings):

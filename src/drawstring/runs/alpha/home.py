@@ -8,7 +8,7 @@ from functools import partial
 
 import numpy as np
 
-from drawstring.core.alpha.layers import layer_name, layer_values, shown_layers
+from drawstring.core.alpha.layers import layer_name, layer_values, shown_layers, shown_pictures
 from drawstring.core.alpha.mattes import is_matte_ready
 from drawstring.core.alpha.results import MATTE, NAMES
 from drawstring.core.alpha.shadow import recomposed
@@ -29,7 +29,7 @@ def recompositions(channels: Sequence[OutputChannel], chains: Chains) -> list[Re
     if {"shadow_multiply", "beauty"} <= going and has_ground(of_view(chains.passes, ""), recipe):
         sources = frozenset({"shadow_multiply", "beauty", "element"})
         found.append(Recomposition("shadow", sources, _shadow, sources))
-    layers = frozenset(layer_name(one) for one in shown_layers(recipe))
+    layers = frozenset(layer_name(one) for one in shown_pictures(recipe))
     if "stack" in going and layers <= going:
         found.append(Recomposition("stack", layers, _stack, layers | {"stack"}))
     sets = frozenset(name for name in going if name.startswith(NAMES))
@@ -73,10 +73,13 @@ def _stack(frame: Rebuilding) -> Recomposed:
         return Recomposed(None, meant)  # some of it stays at home
     layers = []
     for layer, laid in zip(shown_layers(chain.subject.recipe), layer_values(chain), strict=True):
+        if layer.does:
+            layers.append(frame.work.of(laid))
+            continue
         picture = frame.written(layer_name(layer))
         if picture is None:
             return Recomposed(None, meant)
         # Amount, matte and what holds it out are in the written picture already.
         layers.append(replace(frame.work.of(laid), picture=picture, amount=1.0, matte=None, held=None))
-    shape = layers[0].picture.shape
+    shape = meant.shape
     return Recomposed(stacked(layers, (shape[0], shape[1]), threads=frame.work.at.threads), meant)

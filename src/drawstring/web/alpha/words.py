@@ -13,6 +13,8 @@ from drawstring.core.alpha.matte_settings import Joined, MatteFrom
 from drawstring.core.alpha.settings import READABLE, CutBy
 from drawstring.core.alpha.shadow_settings import GroundFrom, LitIs, ShadowFrom, Together
 from drawstring.core.alpha.stack_settings import Behind, Sends
+from drawstring.core.entries import entry_kinds
+from drawstring.core.keyed import KeyedSettings
 from drawstring.core.keys import Then
 from drawstring.core.passes import COLOUR_ROLES, HASHED_ROLES, Role
 from drawstring.core.recipe import available_results, find_result
@@ -79,6 +81,8 @@ def alpha_words(session: Session, shot: Shot, how: ShotStanding, frames: list[in
             ),
             PLAIN,
         ],
+        "changes": list(entry_kinds().values()),
+        "fields_of": change_fields,
         "layer_faults": [layer_fault(layer, first, how.recipe, find_result) for layer in settings.stack],
         "layer_names": [layer_name(layer) for layer in settings.stack],
         "tracks": tracks_of(
@@ -86,11 +90,36 @@ def alpha_words(session: Session, shot: Shot, how: ShotStanding, frames: list[in
                 ("alpha.shadow", "shadow", settings.shadow),
                 *((f"alpha.mattes.{i}", one.name, one) for i, one in enumerate(settings.mattes, 1)),
                 *((f"alpha.stack.{i}", one.name, one) for i, one in enumerate(settings.stack, 1)),
+                *(
+                    (f"alpha.stack.{i}.change", one.name, one.change_settings())
+                    for i, one in enumerate(settings.stack, 1)
+                    if one.does in entry_kinds()
+                ),
                 *((f"alpha.groups.{i}", one.name, one) for i, one in enumerate(settings.groups, 1)),
             ],
             frames,
         ),
     }
+
+
+def change_fields(settings: KeyedSettings) -> list[dict[str, Any]]:
+    """Give what can be settled of a change as plain fields: name, label, unit, how it is typed."""
+    fields = []
+    for name, field in type(settings).model_fields.items():
+        if name in ("keys", "matte"):
+            continue
+        said = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}
+        usual = field.default
+        kind = "tick" if isinstance(usual, bool) else "three" if isinstance(usual, tuple) else "measure"
+        is_colour = kind == "three" and name in ("tint", "balance")
+        fields.append(
+            {
+                "name": name, "label": name.replace("cdl_", "CDL ").replace("_", " ").capitalize(),
+                "unit": said.get("unit", ""), "kind": "colour" if is_colour else kind,
+                "says": field.description or "", "is_keyed": bool(said.get("keyed")),
+            }
+        )  # fmt: skip
+    return fields
 
 
 def _can_lie(name: str) -> bool:
