@@ -157,13 +157,16 @@ def test_knots_tell_how_they_stand():
     assert states.pop("eyes") is states.pop("assembly") is KnotState.NOT_NEEDED and set(states.values()) == {
         KnotState.OPEN
     }
+
+    def depth_of(recipe: Recipe):
+        return next(knot for knot in cord_of(recipe, facts) if knot.name == "depth")
+
     stale = recipe.with_knot(recipe.depth.model_copy(update={"settled_on": "old"}))
-    assert cord_of(stale, facts)[1].state is KnotState.STALE
+    assert depth_of(stale).state is KnotState.STALE
     settled = recipe.with_knot(recipe.depth.model_copy(update={"settled_on": "new"}))
-    knot = cord_of(settled, facts)[1]
-    assert (knot.state, knot.summary) == (KnotState.SETTLED, "1-9 m")
+    assert (depth_of(settled).state, depth_of(settled).summary) == (KnotState.SETTLED, "1-9 m")
     unneeded = recipe.with_knot(recipe.depth.model_copy(update={"needed": False}))
-    assert cord_of(unneeded, facts)[1].is_taut
+    assert depth_of(unneeded).is_taut
 
 
 def test_proxies_average_light_and_keep_true_distances():
