@@ -85,6 +85,7 @@ def walk(page: Page, address: str) -> None:
     white, lamps = (f"{address}/shots/{shots[code]}/alpha" for code in ("TW030", "TW080"))
     alpha(page, white, lamps, shoot)
     pair, yard = (f"{address}/shots/{shots[code]}/eyes" for code in ("TW040", "TW050"))
+    assembly(page, lamps, shoot)
     eyes(page, pair, yard, shoot)
     arrivals(page, address, shoot)
     page.goto(f"{address}/shots/{shots['TW010']}/pack")
@@ -156,6 +157,15 @@ def eyes(page: Page, pair: str, yard: str, shoot: Callable[[str], None]) -> None
     for _ in range(3):
         page.keyboard.press("ArrowLeft")
     shoot("bench-round")
+
+
+def assembly(page: Page, lamps: str, shoot: Callable[[str], None]) -> None:
+    """Take the sum of light groups, one term changed."""
+    page.goto(lamps.replace("/alpha", "/assembly") + "?part=terms")
+    wait_in(page, "Boolean(document.querySelector('.assembly-evidence .terms'))", timeout=90_000)
+    wait_in(page, "Boolean(document.querySelector('.plot.over-all'))", timeout=180_000)
+    time.sleep(2)
+    shoot("bench-assembly")
 
 
 def alpha(page: Page, white: str, lamps: str, shoot: Callable[[str], None]) -> None:
