@@ -119,3 +119,19 @@ def test_a_correction_is_brought_in_and_taken_out(client, taken_up, assembly_of)
         refused = client.post(f"{taken_up}/cdl", data=data, headers=HTMX)
         assert refused.status_code == 422 and words in refused.text
     assert client.get(f"{taken_up}/correction.lut").status_code == 422
+
+
+def test_levels_are_those_of_what_is_seen(client, taken_up):
+    base = taken_up.replace("/assembly", f"/frames/{MIDDLE}")
+    whole = client.get(f"{base}/levels/beauty").json
+    assert sum(map(sum, whole["histogram"])) == 3 * 96 * 54
+    part = client.get(f"{base}/levels/beauty?left=0&top=0&right=19&bottom=9").json
+    assert sum(map(sum, part["histogram"])) == 3 * 10 * 5
+    assert len(part["waveform"][0]) == 128 * part["columns"] and set("".join(part["waveform"])) <= set(
+        "0123456789"
+    )
+    brighter = client.get(f"{base}/levels/beauty_assembled?assembly.grade.exposure=1").json
+    assert brighter["mean"] == pytest.approx([2 * v for v in whole["mean"]], rel=1e-3)
+    assert client.get(f"{base}/levels/beauty?left=900&right=990").json["above"] == 0
+    for address, status in (("depth", 404), ("beauty?left=far", 422), ("nobody", 404)):
+        assert client.get(f"{base}/levels/{address}").status_code == status

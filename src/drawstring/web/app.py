@@ -31,12 +31,13 @@ from drawstring.web.many.views import bp as many
 from drawstring.web.packages.sendings import bp as sendings
 from drawstring.web.packages.views import bp as packages
 from drawstring.web.pictures.frames import FrameCache
+from drawstring.web.pictures.levels import bp as levels
 from drawstring.web.pictures.views import bp as pictures
 from drawstring.web.runs.views import bp as runs
 from drawstring.web.services import House
 
 BLUEPRINTS = (board, bench, dictionary, findings, inbox, api, made, many, pictures, runs,
-              packages, sendings, keys_from)  # fmt: skip
+              packages, sendings, keys_from, levels)  # fmt: skip
 
 csrf = CSRFProtect()
 

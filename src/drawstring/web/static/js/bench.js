@@ -7,6 +7,7 @@ import { Desk } from "./bench/desk.js";
 import { go, play } from "./bench/frames.js";
 import { setUpKeys } from "./bench/keys.js";
 import { setUpKeysFrom } from "./bench/keysfrom.js";
+import { setUpLevels } from "./bench/levels.js";
 import { load } from "./bench/loading.js";
 import { openPart } from "./bench/parts.js";
 import { setUpPicking } from "./bench/picking.js";
@@ -31,6 +32,7 @@ async function start(desk) {
   setUpPicking(desk);
   setUpTrying(desk);
   setUpKeysFrom(desk);
+  setUpLevels(desk);
   setUpKeys(desk);
   document.getElementById("play").addEventListener("click", () => play(desk));
   document.body.addEventListener("htmx:afterSettle", () => mark(desk));

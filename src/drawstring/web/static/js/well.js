@@ -199,6 +199,14 @@ export class Well {
   }
 
   // The picture pixel under a point of the page, in the display window's coordinates; null outside.
+  // The part of the display window that can be seen; all of a picture that is looked about in.
+  seen() {
+    if (this.scale === null || this.round) return {};
+    const { canvas, scale, offset } = this, wide = PAIRED.includes(this.mode) ? canvas.width / 2 : canvas.width;
+    const [left, top] = [this.display[0] - offset[0] / scale, this.display[1] - offset[1] / scale];
+    return { left, top, right: left + wide / scale, bottom: top + canvas.height / scale };
+  }
+
   pixelAt(clientX, clientY) {
     if (this.scale === null) return null;
     let [x, y] = this.#canvasPoint(clientX, clientY);

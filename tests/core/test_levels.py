@@ -1,0 +1,33 @@
+"""Levels: counts on a scale of stops, column by column."""
+
+import numpy as np
+import pytest
+
+from drawstring.core.colour.levels import HIGHEST, LOWEST, STEPS, levels_of
+
+
+def test_every_pixel_is_counted_once_at_its_stop_and_column():
+    stops = np.linspace(-9, 5, 57)
+    picture = np.ones((40, 57, 4), np.float32) * (2.0**stops)[None, :, None].astype(np.float32)
+    picture[..., 1] *= 0.5
+    told = levels_of(picture, columns=57)
+    assert told.histogram.sum() == 3 * 40 * 57 and (told.waveform.sum(axis=-1) == told.histogram).all()
+    places = told.waveform.argmax(axis=1)
+    wide = (HIGHEST - LOWEST) / STEPS
+    np.testing.assert_allclose(LOWEST + (places[0] + 0.5) * wide, stops, atol=wide)
+    np.testing.assert_allclose(places[0] - places[1], 1 / wide, atol=1)
+    assert told.mean == pytest.approx([*(picture[0, :, :3].mean(axis=0))], rel=1e-5)
+    assert told.above == pytest.approx((stops > 0).mean()) and told.below == told.odd == 0
+
+
+def test_what_lies_off_the_scale_or_is_no_number_is_told():
+    picture = np.full((4, 10, 3), 0.18, np.float32)
+    picture[0, 0], picture[1, 1], picture[2, 2] = 1e6, -2, np.nan
+    picture[3, 3, 0] = np.inf
+    told = levels_of(picture)
+    assert told.histogram[0, -1] == 1 and told.histogram[0, 0] == 1
+    assert told.histogram.sum() == 3 * 38 and told.odd == pytest.approx(2 / 40)
+    assert told.above == pytest.approx(1 / 38) and told.below == pytest.approx(1 / 38)
+    assert levels_of(picture[:0]).histogram.sum() == 0
+    narrow = levels_of(np.ones((8, 3, 3), np.float32), columns=160)
+    assert narrow.waveform.shape == (3, STEPS, 3) and narrow.waveform.sum() == 3 * 24
