@@ -135,3 +135,27 @@ def test_levels_are_those_of_what_is_seen(client, taken_up):
     assert client.get(f"{base}/levels/beauty?left=900&right=990").json["above"] == 0
     for address, status in (("depth", 404), ("beauty?left=far", 422), ("nobody", 404)):
         assert client.get(f"{base}/levels/{address}").status_code == status
+
+
+def test_an_element_is_matched_to_its_plate(client, buoy, sessions):
+    address = f"/shots/{buoy.id}/assembly"
+    with sessions.begin() as session:
+        recipes.set_values(session, shows.find_shot(session, "TW030"), {"assembly.needed": "yes"})
+    asked = {"match.plate": "plate", "match.by": "spread", "frame": "1001"}
+    assert "match this frame" in client.get(address).text
+    assert client.post(f"{address}/match", data=asked, headers=HTMX).status_code == 200
+    base = f"/shots/{buoy.id}/frames/1001/pixels"
+
+    def of(name: str) -> np.ndarray:
+        answer = client.get(f"{base}/{name}")
+        height, width = (int(v) for v in answer.headers["X-Size"].split()[1::-1])
+        kind = np.float16 if answer.headers["X-Type"] == "half" else np.float32
+        return np.frombuffer(answer.data, kind).reshape(height, width, -1).astype(float)
+
+    made, plate = of("beauty_assembled"), of("plate")
+    covered = made[..., 3] > 0.5
+    light = made[covered][:, :3] / made[covered][:, 3:]
+    np.testing.assert_allclose(light.mean(0), plate[..., :3].reshape(-1, 3).mean(0), rtol=0.02)
+    np.testing.assert_allclose(light.std(0), plate[..., :3].reshape(-1, 3).std(0), rtol=0.02)
+    for wrong, status in (({"match.plate": "sky"}, 404), ({"match.by": "magic"}, 422)):
+        assert client.post(f"{address}/match", data=asked | wrong, headers=HTMX).status_code == status

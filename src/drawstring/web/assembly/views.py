@@ -6,10 +6,13 @@ import numpy as np
 from flask import Blueprint, request
 from werkzeug.wrappers import Response
 
-from drawstring.core.chain import PICTURE, Stage
-from drawstring.core.errors import SettingError
+from drawstring.core.arrivals.steps import picture_of_pass
+from drawstring.core.chain import MATTE, PICTURE, Stage
+from drawstring.core.colour.match import MatchBy, matched
+from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.chains import Chains
+from drawstring.core.recipe.sources import pass_named
 from drawstring.store import recipes, shows
 from drawstring.web.bench.changing import changed, set_settings, typed_at
 from drawstring.web.pictures.points import REGION, point_in
@@ -53,13 +56,49 @@ def pick(shot_id: int) -> Response:
         return changed(session, shot, "assembly")
 
 
+@bp.post("/shots/<int:shot_id>/assembly/match")
+def match(shot_id: int) -> Response:
+    """Match the picture's colour to a plate's in the shown frame: slope and offset are set."""
+    number, plate_name = request.form.get("frame", 0, type=int), request.form.get("match.plate", "")
+    asked = request.form.get("match.by", MatchBy.SPREAD.value)
+    if asked not in list(MatchBy):
+        raise SettingError(
+            f"“{asked}” is no way to match.", where="match.by", why="Nothing was changed.",
+            remedy=f"Choose {', '.join(MatchBy)}.",
+        )  # fmt: skip
+    by = MatchBy(asked)
+    mattes = [request.form.get(f"match.{name}", "") for name in ("matte", "plate_matte")]
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        at = frame_here(session, shot_id, number)
+        recipe = recipes.current(session, shot)
+        chain = Chains(at.passes, _without_colour(recipe)).own_chains()[0]
+        plate = pass_named(plate_name, chain.subject.passes)
+        if plate is None:
+            raise MissingError(
+                f"There is no plate “{plate_name}”.", where="match.plate", why="Nothing was changed.",
+                remedy="Choose a pass that came.",
+            )  # fmt: skip
+        planes = [at.of(chain.after(Stage.DERIVED, MATTE + name), 0) if name else None for name in mattes]
+        found = matched(
+            at.of(chain.after(Stage.ASSEMBLED, PICTURE), 0),
+            at.of(picture_of_pass(chain, Stage.ARRIVED, plate), 0),
+            by, matte=planes[0], plate_matte=planes[1],
+        )  # fmt: skip
+        values = {**found.values(), "assembly.grade.power": "1 1 1", "assembly.grade.cdl_saturation": "1"}
+        recipes.set_values(session, shot, values, by=who())
+        return changed(session, shot, "assembly")
+
+
+def _without_colour(recipe: Recipe) -> Recipe:
+    settings = recipe.assembly
+    grade = settings.grade.model_copy(update={"on": False})
+    return recipe.with_knot(settings.model_copy(update={"grade": grade}))
+
+
 def _before_colour(at: FrameHere, recipe: Recipe, row: int, col: int) -> np.ndarray:
     """Give the unmultiplied light around a pixel as it stands before its colour is changed."""
-    settings = recipe.assembly
-    plain = recipe.with_knot(
-        settings.model_copy(update={"grade": settings.grade.model_copy(update={"on": False})})
-    )
-    chain = Chains(at.passes, plain).own_chains()[0]
+    chain = Chains(at.passes, _without_colour(recipe)).own_chains()[0]
     picture = at.of(chain.after(Stage.ASSEMBLED, PICTURE), 0)
     around = picture[max(0, row - REGION) : row + REGION + 1, max(0, col - REGION) : col + REGION + 1]
     covered = around[..., 3:] > 0

@@ -19,9 +19,10 @@ from drawstring.core.assembly.terms import (
     light_texts,
     sum_text,
 )
+from drawstring.core.colour.match import MatchBy
 from drawstring.core.errors import DrawstringError
 from drawstring.core.keys import Then
-from drawstring.core.passes import Pass
+from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe.sources import of_view
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding
@@ -57,6 +58,8 @@ def assembly_words(session: Session, shot: Shot, how: ShotStanding, frames: list
         ),
         "has_albedo": any(lobe.albedo in roles for lobe in LOBES if lobe.albedo),
         "has_coverage": has_alpha(first),
+        "plates": [one.name for one in first if one.role is Role.PLATE],
+        "ways_to_match": list(MatchBy),
         "can_mix": [one.name for one in can_mix(first)],
         "measured_sum": shot.delivery.measured("assembly") if shot.delivery else None,
         "tracks": tracks_of(

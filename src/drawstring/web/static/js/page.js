@@ -53,6 +53,12 @@ for (const lost of ["htmx:sendError", "htmx:timeout"]) document.addEventListener
     '<button class="plain" type="button" data-clears="trouble">close</button>';
 });
 
+// A form that is about the shown frame says which that is.
+document.addEventListener("htmx:configRequest", ({ detail }) => {
+  const now = document.getElementById("bench")?.dataset.now;
+  if (now && detail.elt.closest("[data-of-frame]")) detail.parameters.frame = now;
+});
+
 // A changed setting is sent by itself, in turn after those before it: what a form's other fields show may
 // be older than what a press a moment ago has written, and an answer replaces the form that asked.
 let turn = Promise.resolve();
