@@ -34,6 +34,13 @@ function look(desk, name) {
   choose(desk, 0, desk.names[0] === name ? (desk.isThere("picture") ? "picture" : "beauty") : name);
 }
 
+// The picture with all that was changed, and as it came, in turn on one key.
+function beforeAfter(desk) {
+  const after = desk.isThere("beauty_assembled") ? "beauty_assembled" : "rebuilt";
+  if (desk.well.mode !== "one") setMode(desk, "one");
+  choose(desk, 0, desk.names[0] === "beauty" ? after : "beauty");
+}
+
 export function setUp(desk) {
   const element = document.getElementById("assembly-evidence");
   const evidence = new AlphaSide(element, {
@@ -52,6 +59,7 @@ export function setUp(desk) {
     prefix: () => chosenForm(desk)?.dataset.prefix ?? "assembly.grade.",
     opened: (part, layer) => evidence.open(part, layer),
     frameChanged: () => evidence.show(),
+    keys: { v: () => beforeAfter(desk) },
     keeps: (name) => name.startsWith("term_"),
     pointed: (told) => shares(told),
     clicked(target) {
