@@ -8,17 +8,16 @@ from __future__ import annotations
 
 import multiprocessing
 import os
+from collections.abc import Sequence
 from multiprocessing.context import BaseContext
 
 METHOD = "forkserver"
 
-_LOADED = [
-    "distributed",
-    "distributed.nanny",
-    "drawstring.runs.readers",
-    "drawstring.runs.frame",
-    "drawstring.runs.measuring",
-]
+READING = ("drawstring.runs.readers", "drawstring.runs.frame")
+"""What processes that read files need."""
+
+WORKING = ("distributed", "distributed.nanny", *READING, "drawstring.runs.measuring")
+"""What workers need."""
 
 _ALONE = {
     # Every process has one frame at a time: the cores are shared out by frames, not within one.
@@ -30,10 +29,16 @@ _ALONE = {
 }
 
 
-def warm_parent() -> BaseContext:
-    """Give the context that forks from the warm parent; it is started with the first process."""
+def warm_parent(loaded: Sequence[str] = WORKING) -> BaseContext:
+    """Give the context that forks from the warm parent; it is started with the first process.
+
+    Parameters
+    ----------
+    loaded : sequence of str
+        The modules that it loads; once it is started, it loads no more.
+    """
     for name, value in _ALONE.items():
         os.environ.setdefault(name, value)
     context = multiprocessing.get_context(METHOD)
-    context.set_forkserver_preload(_LOADED)
+    context.set_forkserver_preload(list(loaded))
     return context

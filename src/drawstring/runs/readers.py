@@ -21,7 +21,7 @@ from drawstring.core.arrivals.scan import Sampling, Told, recognise_sampled, rec
 from drawstring.core.arrivals.survey import Survey, faulty, survey
 from drawstring.core.errors import DrawstringError, SourceError
 from drawstring.core.io.pixels import use_threads
-from drawstring.runs.forks import warm_parent
+from drawstring.runs.forks import READING, warm_parent
 
 Answer = TypeVar("Answer")
 
@@ -183,7 +183,7 @@ class Readers:
 
     def _make(self, workers: int, growth_mb: int) -> ProcessPoolExecutor:
         return ProcessPoolExecutor(
-            workers, mp_context=warm_parent(), initializer=_begin, initargs=(os.getpid(), growth_mb)
+            workers, mp_context=warm_parent(READING), initializer=_begin, initargs=(os.getpid(), growth_mb)
         )
 
     def _drop(self, broken: ProcessPoolExecutor) -> None:
