@@ -138,7 +138,7 @@ def test_a_file_to_each_pass_is_packed_into_one_proven_file(sessions, show_id, w
     np.testing.assert_array_equal(packed["depth_normalised.V"].pixels, wanted)
     with sessions() as session:
         shot = shows.find_shot(session, "TW110")
-        assert {one.kind for one in shot.delivery.measurements} == {"depth", "facts"}
+        assert {one.kind for one in shot.delivery.measurements} == {"depth", "facts", "assembly"}
 
 
 def test_source_files_that_changed_or_vanished_stop_their_frame_alone(
