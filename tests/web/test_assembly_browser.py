@@ -56,6 +56,7 @@ def test_contributions_are_muted_brightened_soloed_and_read(page, fog, sources, 
     agrees(page, parts["beauty"] - parts["environment"])
     # The slider is tried out while it moves, and written when it is let go.
     slide = page.get_by_label("Strength of diffuse direct")
+    slide.focus()
     slide.evaluate("(one) => { one.value = 1; one.dispatchEvent(new Event('input', { bubbles: true })); }")
     agrees(page, parts["beauty"] - parts["environment"] + direct)
     assert assembly_of().term("diffuse_direct").strength == 0
