@@ -206,6 +206,24 @@ def test_parts_that_add_up_are_told_from_a_gap_pixel_by_pixel():
     assert as_made.rms == pytest.approx(got.rms, rel=1e-3)
 
 
+def test_numbers_grey_passes_and_names_that_did_not_come_are_no_trouble():
+    passes, planes, _ = a_frame()
+    beauty = a_pass("beauty", Role.BEAUTY, "V", "float")
+    grey = a_pass("emission", Role.EMISSION, "V")
+    some = [beauty, grey, passes[1]]
+    flat = np.full((H, W), 0.25, np.float32)
+    few = planes | {beauty.channels[0]: flat, grey.channels[0]: flat.astype(np.float16)}
+    own = settled(own="emission + 0.5", partition="own")
+    terms = counted_terms(some, own.assembly)
+    residual = measure(terms, some, few)
+    assert residual.largest == pytest.approx(0.5) and residual.mean == pytest.approx(-0.5)
+    made = np.stack(pulled("rebuilt", few, some, own, Moment(1)), -1)
+    np.testing.assert_allclose(made[..., :3], 0.75)
+    absent = settled(own="emission + nobody", partition="own")
+    counted = count("assembly", passes, absent, planes, Moment(1), is_looked_at=True)
+    assert counted[""]["residual"]["largest"] > 1 and "nobody" not in counted[""]["sums"]["columns"]
+
+
 def test_grain_is_told_from_a_gap():
     passes, _, true = a_frame()
     grain = np.random.default_rng(3).normal(0, 0.05, true["specular"].shape)

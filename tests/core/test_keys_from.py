@@ -14,7 +14,6 @@ from drawstring.core.keys_from import (
     Following,
     flicker,
     followed,
-    gaps,
     levels,
     read_table,
     table_text,
@@ -54,7 +53,6 @@ def test_a_table_that_cannot_be_read_says_which_line(text, words):
 def test_a_table_becomes_keys_and_refuses_what_could_not_be_typed():
     made = FocusSettings().replaced({"distance@table": "1010,2\n1014,4"}, where="f", scene_unit="m")
     assert [made.at(n).distance for n in (1000, 1010, 1012, 1014, 1020)] == [2, 2, 3, 4, 4]
-    assert gaps(read_table("1010 2\n1014 4", "f")) == [1011, 1012, 1013]
     with pytest.raises(SettingError, match="-3 at frame 1012 can't be f.distance"):
         FocusSettings().replaced({"distance@table": "1010,2\n1012,-3"}, where="f", scene_unit="m")
     with pytest.raises(SettingError, match="can't change over the frames"):

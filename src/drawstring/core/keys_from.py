@@ -87,12 +87,6 @@ def table_text(values: Values) -> str:
     )
 
 
-def gaps(values: Values) -> list[int]:
-    """Give the frames between a table's first and last that it says nothing of: they lie between keys."""
-    numbers = sorted(values)
-    return [n for n in range(numbers[0], numbers[-1] + 1) if n not in values] if numbers else []
-
-
 @dataclass(frozen=True)
 class Flicker:
     """How something flickers.

@@ -76,6 +76,9 @@ def measure_frame(
             return number, _statistics(here, passes, window, at, is_looked_at=is_looked_at)
         wanted = countings(passes, recipe).get(kind)
         refs = [ref for ref in (wanted.inputs if wanted else ()) if ref.source in here]
+        # Of a picture that can't be held whole, what its middle says.
+        bands = _bands(len(set(refs)), window)
+        window = bands[len(bands) // 2]
         pixels = read_frame(here, refs, window=window)
         return number, count(kind, passes, recipe, pixels, at, is_looked_at=is_looked_at)
     except DrawstringError as error:
@@ -129,7 +132,8 @@ def _statistics(
     files: dict[int, FileFacts], passes: tuple[Pass, ...], window: Window, at: Moment, *, is_looked_at: bool
 ) -> dict[int, PassStatistics]:
     counted: dict[int, list[PassStatistics]] = {}
-    bands = _bands(files, passes, window)
+    planes = {ref for one in passes for ref in one.channels if ref.source in files}
+    bands = _bands(len(planes), window)
     for i, band in enumerate(bands):
         refs = [ref for one in passes for ref in one.channels if ref.source in files]
         pixels = read_frame(files, refs, window=band)
@@ -152,9 +156,8 @@ def _statistics(
     return {place: joined(several) for place, several in counted.items()}
 
 
-def _bands(files: dict[int, FileFacts], passes: tuple[Pass, ...], window: Window) -> list[Window]:
+def _bands(planes: int, window: Window) -> list[Window]:
     """Cut a window into bands that can be held unpacked; nearly every frame is one band."""
-    planes = len({ref for one in passes for ref in one.channels if ref.source in files})
     high = max(16, limits.WHOLE_BYTES // max(1, 4 * window.width * planes))
     if high >= window.height:
         return [window]

@@ -23,6 +23,7 @@ from drawstring.core.assembly.terms import (
     Term,
     all_terms,
     component_texts,
+    lacking,
     light_texts,
     terms_in,
     unused,
@@ -83,6 +84,7 @@ def told_sums(
     if beauty is None:
         return {}
     own = all_terms(passes, settings) if settings is not None else []
+    own = [term for term in own if not lacking(term, passes)]
     texts = list(dict.fromkeys([*_columns(passes), *(str(term.node) for term in own)]))
     terms = [term for text in texts for term in terms_in(text, passes)]
     have = [

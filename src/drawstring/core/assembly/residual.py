@@ -156,6 +156,7 @@ def measure(terms: Sequence[Term], passes: Sequence[Pass], pixels: Pixels) -> Re
             meant = _planar(beauty.name, passes, pixels, rows)
             names = dict.fromkeys(name for term in terms for name in term.passes)
             planes = {name: _planar(name, passes, pixels, rows) for name in names}
+            meant = np.array(np.broadcast_to(meant, (3, *meant.shape[1:])))
             off = meant.copy()
             bound = np.abs(meant)
             bound += np.float32(2.0**-14)

@@ -94,15 +94,16 @@ def term_value(chain: Chain, term: Term) -> Value:
     subject = subject_of(chain)
     given = [_named(chain, name) for name in term.passes]
 
-    def make(at: Moment, *pulled: Planes) -> Planes:
+    def make(at: Moment, like: Picture, *pulled: Planes) -> Planes:
         named = dict(zip(term.passes, pulled, strict=True))
-        shape = pulled[0].shape[:2] if pulled else (1, 1)
+        shape = like.shape[:2]
         with np.errstate(all="ignore"):
             light = term.sign * worked_out(term.node, named)
         light = np.where(np.isfinite(light), light, np.float32(0))
         return np.ascontiguousarray(np.broadcast_to(light, (*shape, 3)), np.float32)
 
-    return value("term", make, *given, of=(str(term.addend), subject.key(Stage.DERIVED)), lasts=True)
+    like = chain.after(Stage.DERIVED, PICTURE)
+    return value("term", make, like, *given, of=(str(term.addend), subject.key(Stage.DERIVED)), lasts=True)
 
 
 def _named(chain: Chain, name: str) -> Value:
