@@ -8,15 +8,12 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
-import numpy as np
-
 from drawstring.core.arrays import Stored
-from drawstring.core.camera import Moment, moment_of
+from drawstring.core.camera import moment_of
 from drawstring.core.chain import Work
 from drawstring.core.colour import LINEAR
 from drawstring.core.errors import DrawstringError, OutputError, SourceError
 from drawstring.core.eyes.cameras import view_camera_said
-from drawstring.core.eyes.forms import form_files, plan_forms
 from drawstring.core.io.facts import FileFacts
 from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
@@ -26,19 +23,14 @@ from drawstring.core.pack.layout import CONSTANT, OutputChannel
 from drawstring.core.pack.loose_files import loose_files
 from drawstring.core.pack.odd import odd_values
 from drawstring.core.pack.packed_files import compression_of_forms, packed_files
-from drawstring.core.pack.profile_checks import is_turned
 from drawstring.core.pack.storing import Stowed
 from drawstring.core.passes import COLOUR_ROLES, LIT_ROLES, Role
 from drawstring.core.recipe import OutputPlan, compute, plan_outputs, result_named, space_of
-from drawstring.core.recipe.sources import (
-    Pixels,
-    of_view,
-    read_distances,
-)
 from drawstring.runs.forms import write_forms
 from drawstring.runs.frame_files import FrameFiles
 from drawstring.runs.frame_log import FrameLog, count_of, memory_peak, worker_name
-from drawstring.runs.frame_writing import FrameWriter, not_as_asked
+from drawstring.runs.frame_writing import FrameWriter
+from drawstring.runs.homes import FrameMade, check_frame, files_beside
 from drawstring.runs.plan import FrameAnswer, FrameTask, RunPlan
 from drawstring.runs.proof import ReadBack
 from drawstring.runs.recomposing import Back, asked_back, recompose
@@ -72,8 +64,8 @@ def carry_out(plan: RunPlan, task: FrameTask) -> FrameAnswer:
 
 def _make(plan: RunPlan, task: FrameTask, log: FrameLog) -> tuple[dict[str, Any], int, str]:
     outputs = plan_outputs(plan.passes, plan.recipe, settled_only=True)
-    forms = plan_forms(plan.passes, plan.recipe)
-    wanted = list(dict.fromkeys([*outputs.inputs, *forms.inputs]))
+    beside = files_beside(plan.passes, plan.recipe)
+    wanted = list(dict.fromkeys([*outputs.inputs, *(ref for one in beside for ref in one.inputs)]))
     files = _opened(task, {ref.source for ref in wanted} | {0})
     facts = files[min(files)]
     pixels = read_frame(files, wanted, window=plan.window)
@@ -81,12 +73,12 @@ def _make(plan: RunPlan, task: FrameTask, log: FrameLog) -> tuple[dict[str, Any]
     at = moment_of(files, frame=task.number, window=plan.window, scene_unit=plan.scene_unit)
     stowed = compute(outputs, pixels, at)
     log.note(f"computed {count_of(stowed, 'channel')}")
-    _hold_depth_against_profile(plan, task, stowed, pixels, at)
+    check_frame(FrameMade(plan, task.file_name, stowed, pixels, at))
     header = _header(plan, task, facts, outputs)
     with FrameFiles(plan.folder, task.file_name) as into:
         told = write_forms(
             [
-                *form_files(forms, pixels, at),
+                *(file for one in beside for file in one.files(pixels, at)),
                 *loose_files(outputs, pixels, at),
             ],
             into=into,
@@ -207,19 +199,6 @@ def _header(plan: RunPlan, task: FrameTask, facts: FileFacts, outputs: OutputPla
         frame_rate=plan.frame_rate,
         source_version=plan.source_version,
     )
-
-
-def _hold_depth_against_profile(
-    plan: RunPlan, task: FrameTask, stowed: Mapping[OutputChannel, Stowed], pixels: Pixels, at: Moment
-) -> None:
-    """Refuse normalised depth that has its white at the other end than asked."""
-    profile, passes = plan.recipe.pack.profile, of_view(plan.passes, "")
-    packed = next((one for channel, one in stowed.items() if channel.source == "depth_normalised"), None)
-    if profile is None or profile.depth_white is None or packed is None:
-        return
-    z = read_distances(pixels, passes, plan.recipe.depth, at, repair=False).z
-    if is_turned(profile, np.asarray(packed.values), z):
-        raise not_as_asked(task.file_name, profile, f"in its depth, white is not {profile.depth_white}")
 
 
 def _is_converted(plan: RunPlan, going: set[str]) -> bool:

@@ -1,20 +1,31 @@
 """What a run asks of a knot's home, where it has one: `drawstring/runs/KNOT/home.py`.
 
 - `recompositions(channels, chains)`: what can be put together again from the files that were written, and
-  held against what the recipe makes (`Recomposition`).
+  held against what the recipe makes (`Recomposition`);
+- `beside(passes, recipe)`: what is written beside the shot's own file (`Beside`), and `writes(recipe)`: what
+  of it is asked for, in words;
+- `check(frame)`: refuses a frame that was made (`FrameMade`) and is not what was asked for.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from types import ModuleType
 
 from drawstring.core.arrays import Picture
+from drawstring.core.camera import Moment
 from drawstring.core.chain import Work
+from drawstring.core.io.facts import ChannelRef
 from drawstring.core.knots import NAMES, part_of
 from drawstring.core.pack.layout import OutputChannel
 from drawstring.core.pack.storing import Stowed
+from drawstring.core.passes import Pass
+from drawstring.core.recipe import Recipe
+from drawstring.core.recipe.beside import BesideFile
 from drawstring.core.recipe.chains import Chains
+from drawstring.core.recipe.sources import Pixels
+from drawstring.runs.plan import RunPlan
 
 Written = Callable[[str], Picture | None]
 """Gives what a pass or result was written as, (H, W, C) float32; None where it does not go out whole."""
@@ -83,10 +94,56 @@ class Recomposition:
     covers: frozenset[str] = frozenset()
 
 
+@dataclass(frozen=True)
+class Beside:
+    """What a knot writes beside a shot's own file.
+
+    Attributes
+    ----------
+    inputs : tuple of ChannelRef
+        The channels that have to be read.
+    files : callable of (pixels, moment)
+        Gives the files of a frame.
+    """
+
+    inputs: tuple[ChannelRef, ...]
+    files: Callable[[Pixels, Moment], Sequence[BesideFile]]
+
+
+@dataclass(frozen=True)
+class FrameMade:
+    """A frame that was made and not written yet."""
+
+    plan: RunPlan
+    file_name: str
+    stowed: Mapping[OutputChannel, Stowed]
+    pixels: Pixels
+    at: Moment
+
+
+def _homes(part: str) -> list[tuple[str, ModuleType]]:
+    """Give the homes that offer something, by knot."""
+    found = [(name, part_of("runs", name, "home")) for name in NAMES]
+    return [(name, home) for name, home in found if home is not None and hasattr(home, part)]
+
+
+def files_beside(passes: Sequence[Pass], recipe: Recipe) -> list[Beside]:
+    """Give what all knots write beside a shot's own file."""
+    return [home.beside(passes, recipe) for _, home in _homes("beside")]
+
+
+def asked_beside(knot: str, recipe: Recipe) -> str:
+    """Say what of a knot is asked for beside a shot's own file; empty for nothing."""
+    return next((str(home.writes(recipe)) for name, home in _homes("writes") if name == knot), "")
+
+
+def check_frame(frame: FrameMade) -> None:
+    """Have every knot refuse a frame that is not what was asked for."""
+    for _, home in _homes("check"):
+        home.check(frame)
+
+
 def recompositions(channels: Sequence[OutputChannel], chains: Chains) -> list[Recomposition]:
     """Give what all knots can put together again, in the order of the cord."""
-    parts = [part_of("runs", name, "home") for name in NAMES]
-    return [
-        each for part in parts if part is not None and hasattr(part, "recompositions")
-        for each in part.recompositions(channels, chains)
-    ]  # fmt: skip
+    homes = _homes("recompositions")
+    return [each for _, home in homes for each in home.recompositions(channels, chains)]

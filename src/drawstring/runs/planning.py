@@ -11,7 +11,6 @@ from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session
 
 from drawstring.core.errors import ConflictError, OutputError, SettingError
-from drawstring.core.eyes.forms import form_inputs
 from drawstring.core.io.sequences import gaps_between
 from drawstring.core.pack.file_names import USUAL, USUAL_OF_PASSES, file_name
 from drawstring.core.recipe import (
@@ -23,6 +22,7 @@ from drawstring.core.recipe import (
     result_named,
     upgraded,
 )
+from drawstring.runs.homes import asked_beside, files_beside
 from drawstring.runs.plan import FrameTask, RunPlan, SourceFile
 from drawstring.store import deliveries, recipes
 from drawstring.store.ledger import HOLDS
@@ -119,10 +119,10 @@ def notes_for(session: Session, how: ShotStanding, *, usable: Collection[int] | 
             notes.append(f"{knot.title} is open: {', '.join(makes)} will not be in the package.")
         elif knot.state is KnotState.STALE and makes:
             notes.append(f"{knot.title} is stale: {knot.reason}.")
-        if knot.name == "eyes" and how.recipe.eyes.needed and how.recipe.eyes.deliver and not knot.is_taut:
-            forms = "; ".join(how.recipe.eyes.deliver)
+        beside = asked_beside(knot.name, how.recipe) if how.recipe.knot(knot.name).needed else ""
+        if beside and not knot.is_taut:
             said = "will not be written" if knot.state is KnotState.OPEN else "are made on old grounds"
-            notes.append(f"{knot.title} is {knot.state.value}: {forms} {said}.")
+            notes.append(f"{knot.title} is {knot.state.value}: {beside} {said}.")
     gaps = _holes(session, how, usable)
     if gaps:
         numbers = (number for low, high in gaps for number in range(low, high + 1))
@@ -243,7 +243,8 @@ def _usable(session: Session, how: ShotStanding) -> dict[int, dict[int, Frame]]:
     delivery = deliveries.in_use(how.shot)
     outputs = plan_outputs(how.passes, how.recipe, settled_only=True)
     first, last = deliveries.asked_range(delivery, how.recipe.arrivals)
-    needed = {ref.source for ref in (*outputs.inputs, *form_inputs(how.passes, how.recipe))}
+    beside = [ref for one in files_beside(how.passes, how.recipe) for ref in one.inputs]
+    needed = {ref.source for ref in (*outputs.inputs, *beside)}
     usable = deliveries.usable_frames(session, delivery, needed)
     return {number: files for number, files in usable.items() if first <= number <= last}
 

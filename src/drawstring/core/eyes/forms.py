@@ -178,11 +178,6 @@ def _small(chains: Chains, name: str, side: int) -> Value:
     return chains.eye(name, side, own_pixels=True)
 
 
-def form_inputs(passes: Sequence[Pass], recipe: Recipe) -> list[ChannelRef]:
-    """Give the channels that the forms take."""
-    return plan_forms(passes, recipe).inputs
-
-
 def form_files(plan: FormPlan, pixels: Pixels, at: Moment) -> list[BesideFile]:
     """Make every form's files of one frame.
 

@@ -1,0 +1,1 @@
+"""Depth in runs: normalised depth held against what was asked for."""
