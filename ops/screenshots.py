@@ -169,12 +169,7 @@ def assembly(page: Page, lamps: str, shoot: Callable[[str], None]) -> None:
 
 
 def alpha(page: Page, white: str, lamps: str, shoot: Callable[[str], None]) -> None:
-    """Take the four parts of Alpha: the buoy on white, and a lamp-lit bench for its names, dimmed."""
-    page.goto(white)
-    page.locator("label").filter(has_text="checker").click()
-    shown(page, "over_ground", "a")
-    page.locator(".crops img").first.wait_for()
-    shoot("bench-alpha")
+    """Take three parts of Alpha: the buoy on white, and a lamp-lit bench for its names, dimmed."""
     page.goto(f"{white}?part=shadow")
     shown(page, "shadow_multiply", "a")
     page.get_by_text("RMS against the render").wait_for()
