@@ -10,7 +10,7 @@ from drawstring.core.alpha.kind_checks import check_environment, check_kinds
 from drawstring.core.alpha.kinds import AlphaKind
 from drawstring.core.alpha.matte_checks import check_mattes, check_names
 from drawstring.core.alpha.settings import AlphaSettings
-from drawstring.core.alpha.shadow_checks import check_shadow, check_stack
+from drawstring.core.alpha.shadow_checks import check_shadow, check_shadow_distance, check_stack
 from drawstring.core.alpha.telling import tell
 from drawstring.core.camera import Moment
 from drawstring.core.errors import SettingError
@@ -370,3 +370,11 @@ def test_the_division_is_done_once_while_its_finish_is_tried_out(pixels, monkeyp
     recipe = change(Recipe(), painted, scene_unit="m")
     pulled("shadow_multiply", planes, PASSES, recipe, Moment(1, lasting=lasting))
     assert len(done) == 2, "another fit is another division"
+
+
+def test_a_shadow_on_ground_without_distance_is_found_where_mist_or_lens_would_need_one():
+    on = AlphaSettings().changed({"shadow.on": "yes"})
+    (one,) = check_shadow_distance(on, nothing=0.4, blurs=True, where="TW")
+    assert one.code == "shadow-without-distance" and "40%" in one.what
+    for settings, nothing, blurs in ((on, 0.0, True), (on, 0.4, False), (AlphaSettings(), 0.4, True)):
+        assert not check_shadow_distance(settings, nothing=nothing, blurs=blurs, where="TW")

@@ -49,6 +49,14 @@ def test_names_of_many_habits_are_read_right_or_left_to_a_person():
     assert len(wrong) <= 0.05 * len(names), wrong
 
 
+@pytest.mark.parametrize(
+    "name", ["noisy_image", "Noisy Image", "denoised", "beauty_undenoised", "image.denoised"]
+)
+def test_a_picture_said_to_be_noisy_or_not_is_a_twin_of_the_beauty(name):
+    assert role_from_name(name, ("R", "G", "B")).role is Role.BEAUTY
+    assert role_from_name("denoising_albedo", ("R", "G", "B")).role is Role.DENOISE_HELPER
+
+
 @given(st.text("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_.- ", max_size=30))
 def test_any_name_can_be_cut_into_words_and_nothing_is_lost(name):
     letters = "".join(letter for letter in name.lower() if letter.isalnum())
