@@ -64,6 +64,11 @@ def graded(picture: Picture, settings: GradeSettings, matte: Plane | None = None
         Alpha stays. Light where alpha is 0 is changed as far as it is there: black stays black.
     """
     light, alpha = picture[..., :3], picture[..., 3:4]
+    if matte is None and bool((alpha == 1).all()):
+        made = np.empty_like(picture)
+        made[..., :3] = changed_colour(light, settings)
+        made[..., 3:] = alpha
+        return made
     divisor = np.where(alpha > 0, alpha, np.float32(1))
     colour = changed_colour(light / divisor, settings)
     uncovered = alpha <= 0

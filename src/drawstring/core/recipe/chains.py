@@ -118,7 +118,7 @@ class Chains:
             return self.chain(side=side, made="" if name == given else name)
         return self.chain(views_of_pair(self.passes, self.recipe)[came_as], side=side)
 
-    def needs_whole(self, name: str, size: tuple[int, int], level: int) -> bool:
+    def needs_whole(self, name: str, size: tuple[int, int], level: int, *, is_trial: bool = False) -> bool:
         """Whether something has to be made at full size and then made smaller.
 
         Lines of two eyes must not be mixed by a proxy, and a product of passes is no product of their means.
@@ -129,11 +129,16 @@ class Chains:
             Of the picture that came.
         level : int
             Of the proxy that is asked for.
+        is_trial : bool
+            Whether it is shown while a hand moves: then products of means will do.
         """
         result = self.find(name)
         if not level:
             return False
-        if result is not None and (result.needs_whole or (result.is_light and self._works_on_wholes)):
+        of_products = result is not None and (
+            result.needs_whole or (result.is_light and self._works_on_wholes)
+        )
+        if of_products and not is_trial:
             return True
         if not self.is_packed or (result is None and not self.moves):
             return False

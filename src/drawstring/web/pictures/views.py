@@ -49,7 +49,8 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
         recipe = tried(session, shot, request.args, number)
     passes = at.passes
     size = at.display.width, at.display.height
-    whole = Chains(passes, recipe).needs_whole(name, size, level)
+    is_trial = any("." in argument for argument in request.args)
+    whole = Chains(passes, recipe).needs_whole(name, size, level, is_trial=is_trial)
     made_at = 0 if whole else level
     planes = at.planes(picture_inputs(name, passes, recipe), made_at)
     shown = picture(name, passes, recipe, planes, at.moment(made_at))
