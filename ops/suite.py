@@ -15,10 +15,13 @@ from pathlib import Path
 HOME = Path(__file__).resolve().parents[1]
 
 GROUPS = {
-    "pages": ["tests/web", "tests/test_house.py", "tests/test_shell.py", "tests/test_shell_arrivals.py"],
-    "core, store and runs": [
-        "tests/core", "src/drawstring/core", "src/drawstring/standins", "tests/standins", "tests/store",
-        "tests/runs", "tests/test_keeping.py", "tests/test_sixth_knot.py", "tests/test_words.py",
+    "pages and store": [
+        "tests/web", "tests/store", "tests/test_house.py", "tests/test_keeping.py", "tests/test_shell.py",
+        "tests/test_shell_arrivals.py",
+    ],
+    "core and runs": [
+        "tests/core", "src/drawstring/core", "src/drawstring/standins", "tests/standins", "tests/runs",
+        "tests/test_sixth_knot.py", "tests/test_words.py",
     ],
 }  # fmt: skip
 
