@@ -88,7 +88,8 @@ def words(session, shot, how, frames):
     "web/templates/tide/_tools.html": "<div>Barometer</div>",
 }
 
-LOOK = """
+LOOK = r"""
+import html
 import json
 import re
 import numpy as np
@@ -101,12 +102,13 @@ from sqlalchemy.orm import sessionmaker
 installation = read_installation()
 with unit_of_work(sessionmaker(connect(installation.database))) as session:
     secret = tokens.make_token(session, "tide")
-client = create_app(installation, WTF_CSRF_ENABLED=False).test_client()
+client = create_app(installation).test_client()
 told = {"board": client.get("/shows/Tidewrack").text}
 shot = "/shots/" + re.search(r"/shots/([0-9]+)", told["board"])[1]
 told["bench"] = client.get(f"{shot}/tide").text
 told["made"] = client.get(f"{shot}/made").text
-told["changed"] = client.post(f"{shot}/tide", data={"tide.level": "7"}).text
+token = html.unescape(re.search(r'"X-CSRFToken": "([^"]+)"', html.unescape(told["board"]))[1])
+told["changed"] = client.post(f"{shot}/tide", data={"tide.level": "7"}, headers={"X-CSRFToken": token}).text
 headers = {"Authorization": f"Bearer {secret}"}
 told["api"] = client.get("/api/v1/shows/Tidewrack/shots/TW010", headers=headers).json
 told["means"] = {}

@@ -8,7 +8,8 @@
 and, where it has them,
 
 - `PAGE`: the endpoint of a page of its own instead of the bench;
-- `HAS_TRACK`: True where values of it can be keyed.
+- `HAS_TRACK`: True where values of it can be keyed;
+- `IS_ALWAYS_NEEDED`: True where no shot does without it.
 
 Templates are found by name in `templates/KNOT`: `_panel.html` has to be there; `_tools.html` (above the
 well), `_evidence.html` (under it) and `_shortcuts.html` may be. Its script is `static/js/knots/KNOT.js`.
@@ -49,6 +50,16 @@ def words_of(knot: str, session: Session, shot: Shot, how: ShotStanding, frames:
 def has_track(knot: str) -> bool:
     """Whether values of a knot can be keyed."""
     return bool(getattr(home_of(knot), "HAS_TRACK", False))
+
+
+def is_on_bench(knot: str) -> bool:
+    """Whether a knot is settled on the bench, beside the tray, and has no page of its own."""
+    return not getattr(home_of(knot), "PAGE", "")
+
+
+def can_be_left_out(knot: str) -> bool:
+    """Whether a shot may do without a knot."""
+    return not getattr(home_of(knot), "IS_ALWAYS_NEEDED", False)
 
 
 def page_of(knot: str, shot_id: int) -> str:

@@ -22,9 +22,7 @@ from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture, Plane
 from drawstring.core.bands import in_bands
-
-WEIGHTS = np.array([0.2126, 0.7152, 0.0722], np.float32)
-"""Luminance of linear Rec. 709 (ITU-R BT.709-6, 3.2)."""
+from drawstring.core.colour.grade import WEIGHTS
 
 _COVERED = 0.9  # from here on too little ground shows to be divided by
 _ROOM = 48  # pixels around what is unknown that may speak for it

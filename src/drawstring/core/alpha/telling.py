@@ -17,9 +17,10 @@ from numpy.typing import NDArray
 from drawstring.core.alpha.conversion import premultiplied
 from drawstring.core.alpha.fringe import fringes
 from drawstring.core.alpha.kinds import AlphaKind, alpha_evidence
-from drawstring.core.alpha.shadow import WEIGHTS, is_white_lit
+from drawstring.core.alpha.shadow import is_white_lit
 from drawstring.core.arrays import Mask, Picture, Plane
 from drawstring.core.camera import Moment
+from drawstring.core.colour.grade import WEIGHTS
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES, HASHED_ROLES, Role
 from drawstring.core.recipe.sources import Pixels, alpha_channel, of_view, pass_of

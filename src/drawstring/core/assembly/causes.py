@@ -309,16 +309,8 @@ def _added(
     """Try every other pass that came, added as it is, and taken away."""
     found = []
     off = {str(term.node): term.name for term in all_terms(passes, settings)}
-    off = {str(term.node): term.name for term in all_terms(passes, settings)}
     for place, text in enumerate(sums.columns[:-1]):
         if weights[place] or text.startswith("coded "):
-            continue
-        if text in off:
-            tried = weights.copy()
-            tried[place] = 1.0
-            what = f"{off[text].replace('_', ' ')} is switched off; with it the parts add up."
-            values = ((f"assembly.terms.{off[text]}.counts", "yes"),)
-            found.append((Cause("off", what, values), sums.left(tried)))
             continue
         if text in off:
             tried = weights.copy()

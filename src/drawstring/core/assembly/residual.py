@@ -7,7 +7,6 @@ from dataclasses import asdict, dataclass
 from typing import Any, Self, cast
 
 import numpy as np
-from numpy.typing import NDArray
 
 from drawstring.core.arrays import Mask, Stored
 from drawstring.core.assembly.expression import Node, Planes, with_rounding, worked_out
@@ -122,14 +121,6 @@ def steps_for(terms: Sequence[Term], passes: Sequence[Pass]) -> dict[str, float]
 
 def _step(one: Pass | None) -> float:
     return STEPS.get(one.pixel_types[0], _FLOAT) if one is not None and one.pixel_types else STEPS["half"]
-
-
-def added_up(terms: Sequence[Term], planes: Mapping[str, Planes], shape: tuple[int, int]) -> Planes:
-    """Add terms up, (H, W, 3) float32."""
-    total = np.zeros((*shape, 3), np.float32)
-    for term in terms:
-        total += term.sign * worked_out(term.node, planes)
-    return total
 
 
 def measure(terms: Sequence[Term], passes: Sequence[Pass], pixels: Pixels) -> Residual | None:
@@ -284,13 +275,6 @@ def _squared(values: Planes) -> float:
 def _dot(first: Planes, second: Planes) -> float:
     # Within a band single precision is enough: its sums are added up in double.
     return float(np.vdot(first, second))
-
-
-def residual_picture(meant: NDArray[np.float32], total: Planes) -> Planes:
-    """Give the signed difference, beauty less sum; 0 where either is no number."""
-    with np.errstate(invalid="ignore"):
-        off = meant - total
-    return np.where(np.isfinite(off), off, np.float32(0))
 
 
 def compared(meant: Planes, total: Planes) -> Residual:

@@ -14,6 +14,7 @@ from drawstring.core.assembly.settings import AssemblySettings, Covered, Lobes, 
 from drawstring.core.errors import DrawstringError
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import LIT_ROLES, SHARE_ROLES, SURFACE_COLOURS, Role
+from drawstring.core.recipe.pulls import has_alpha
 from drawstring.core.recipe.sources import pass_named, pass_of
 
 ALPHA = "alpha"
@@ -143,12 +144,6 @@ def component_texts(passes: Sequence[Pass], settings: AssemblySettings) -> list[
         else:
             texts += [quoted(one.name) for one in parts]
     return texts
-
-
-def has_alpha(passes: Sequence[Pass]) -> bool:
-    """Whether the picture's coverage is known."""
-    beauty = pass_of(Role.BEAUTY, passes)
-    return any(one.role is Role.ALPHA for one in passes) or (beauty is not None and len(beauty.channels) > 3)
 
 
 def terms_in(text: str, passes: Sequence[Pass]) -> list[Term]:

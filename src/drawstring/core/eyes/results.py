@@ -233,6 +233,9 @@ def _is_round(passes: Sequence[Pass], recipe: Recipe) -> bool:
     return recipe.eyes.is_round and is_pair_ready(passes, recipe)
 
 
+FORM_RESULTS = {f"form_{each.value}": each for each in PACKED_FORMS}
+"""What the packed forms are called as results."""
+
 EYE_RESULTS = (
     _of_pair("eye_left", RGBA, _eye(0), is_light=True, is_slow=True),
     _of_pair("eye_right", RGBA, _eye(1), is_light=True, is_slow=True),
@@ -245,7 +248,7 @@ EYE_RESULTS = (
     _of_pair("flat_left", RGBA, _flat(0), is_ready=_is_round, is_light=True),
     _of_pair("flat_right", RGBA, _flat(1), is_ready=_is_round, is_light=True),
     *(
-        _of_pair(f"form_{each.value}", RGBA, _form(each), is_ready=_is_form(each), is_light=True)
-        for each in PACKED_FORMS
+        _of_pair(name, RGBA, _form(each), is_ready=_is_form(each), is_light=True)
+        for name, each in FORM_RESULTS.items()
     ),
 )

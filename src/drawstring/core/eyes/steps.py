@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
+
 import numpy as np
 
 from drawstring.core.arrays import Picture, Plane, Stored
@@ -32,7 +34,7 @@ from drawstring.core.recipe.sources import Distances
 from drawstring.core.recipe.subject import ASIDE, Subject
 
 
-class _Geometry:
+class _Geometry(ABC):
     """A step that moves every picture, matte and channel alike."""
 
     stage: Stage
@@ -60,9 +62,9 @@ class _Geometry:
                 return _nth(self.carry(chain, ranks, how), known[1])
         return _nth(self.carry(chain, gathered([before]), how), 0)
 
+    @abstractmethod
     def carry(self, chain: Chain, planes: Value, how: How) -> Value:
         """Move planes."""
-        raise NotImplementedError
 
 
 def _nth(several: Value, place: int) -> Value:

@@ -13,6 +13,7 @@ import numpy as np
 
 from drawstring.core.arrays import Picture, Plane
 from drawstring.core.camera import Moment
+from drawstring.core.colour.grade import WEIGHTS
 from drawstring.core.depth.background import nothing_there
 from drawstring.core.depth.settings import DepthSettings
 from drawstring.core.eyes.compare import Compared, compare, signature
@@ -33,8 +34,6 @@ _WIDE = 960
 
 _FIELD = 80.0
 """Degrees across of the views by which all-round eyes are compared."""
-
-WEIGHTS = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
 def tell(

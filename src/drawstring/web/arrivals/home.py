@@ -14,6 +14,7 @@ from drawstring.web.delivery.views import bp as delivery
 from drawstring.web.drawing import spark
 
 BLUEPRINTS = (scans, delivery)
+IS_ALWAYS_NEEDED = True
 
 
 def words(session: Session, shot: Shot, how: ShotStanding, frames: list[int]) -> dict[str, Any]:

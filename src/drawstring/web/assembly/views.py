@@ -8,6 +8,7 @@ from werkzeug.wrappers import Response
 
 from drawstring.core.arrivals.steps import picture_of_pass
 from drawstring.core.chain import MATTE, PICTURE, Stage
+from drawstring.core.colour.grade import WEIGHTS
 from drawstring.core.colour.match import MatchBy, matched
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.recipe import Recipe
@@ -119,6 +120,5 @@ def grey_balance(colour: np.ndarray, where: str) -> np.ndarray:
             "There is no light in one of R, G and B there.", where=where, why="It can't be made grey.",
             remedy="Click on something that should be grey or white.",
         )  # fmt: skip
-    weights = np.array([0.2126, 0.7152, 0.0722])
-    gain = float(colour @ weights) / colour
+    gain = float(colour @ WEIGHTS) / colour
     return np.asarray(gain)

@@ -14,7 +14,6 @@ from drawstring.core.assembly.terms import (
     all_terms,
     can_mix,
     component_texts,
-    has_alpha,
     lacking,
     light_texts,
     sum_text,
@@ -23,6 +22,7 @@ from drawstring.core.colour.match import MatchBy
 from drawstring.core.errors import DrawstringError
 from drawstring.core.keys import Then
 from drawstring.core.passes import Pass, Role
+from drawstring.core.recipe.pulls import has_alpha
 from drawstring.core.recipe.sources import of_view
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding
@@ -61,7 +61,6 @@ def assembly_words(session: Session, shot: Shot, how: ShotStanding, frames: list
         "plates": [one.name for one in first if one.role is Role.PLATE],
         "ways_to_match": list(MatchBy),
         "can_mix": [one.name for one in can_mix(first)],
-        "measured_sum": shot.delivery.measured("assembly") if shot.delivery else None,
         "tracks": tracks_of(
             [
                 *((f"assembly.terms.{name}", name, one) for name, one in settings.terms.items()),

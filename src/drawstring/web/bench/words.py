@@ -20,7 +20,15 @@ from drawstring.core.recipe.homes import families
 from drawstring.store import deliveries, measuring
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding, standing
-from drawstring.web.homes import has_track, modules_of, page_of, script_of, words_of
+from drawstring.web.homes import (
+    can_be_left_out,
+    has_track,
+    is_on_bench,
+    modules_of,
+    page_of,
+    script_of,
+    words_of,
+)
 
 
 def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
@@ -70,6 +78,8 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
         "script": script_of(knot),
         "modules": modules_of(knot),
         "page_of": page_of,
+        "is_on_bench": is_on_bench(knot),
+        "can_be_left_out": can_be_left_out(knot),
         **(words_of(knot, session, one, how, usable) if delivery else {}),
     }
 

@@ -12,6 +12,7 @@ from drawstring.core.errors import DrawstringError
 from drawstring.core.eyes.anaglyph import ghosting, matrices_of
 from drawstring.core.eyes.forms import VIEWS, form_size, goes_in_forms
 from drawstring.core.eyes.pair_views import pair_fault
+from drawstring.core.eyes.results import FORM_RESULTS
 from drawstring.core.eyes.rig import limits_for, start_interaxial, sums
 from drawstring.core.eyes.settings import Came, Form
 from drawstring.core.eyes.steps import focal_px
@@ -66,11 +67,7 @@ def evidence(shot_id: int) -> str:
             "recipe": recipe,
             "eyes": recipe.eyes,
             "fault": pair_fault(at.passes, recipe) if recipe.eyes.needed else "",
-            "looks": [
-                n
-                for n in available_results(at.passes, recipe)
-                if n in _LOOKS.get(part, ()) or (part == "forms" and n.startswith("form_"))
-            ],
+            "looks": [n for n in available_results(at.passes, recipe) if n in _LOOKS.get(part, ())],
         }
         try:
             words |= _MADE[part](session, shot, at, recipe)
@@ -84,7 +81,7 @@ _LOOKS = {
     "parallax": ("parallax", "anaglyph"),
     "glasses": ("anaglyph", "glasses_left", "glasses_right"),
     "round": ("flat_left", "flat_right"),
-    "forms": ("anaglyph",),
+    "forms": ("anaglyph", *FORM_RESULTS),
 }
 
 
