@@ -14,10 +14,7 @@ TITLE = "Assembly"
 def says(recipe: Recipe, facts: CordFacts) -> str:
     """Say what was settled."""
     settings = recipe.assembly
-    changed = sum(one.changes for one in settings.terms.values())
-    mixed = sum(one.on for one in settings.mixed)
-    said = [settings.partition.says]
-    said += [f"{changed} changed"] if changed else []
-    said += [f"{mixed} mixed in"] if mixed else []
-    said += ["colour"] if settings.grade.changes else []
-    return ", ".join(said)
+    changes = sum(one.changes for one in settings.terms.values()) + sum(one.on for one in settings.mixed)
+    changes += settings.grade.changes
+    counted = f", {changes} change{'s' if changes > 1 else ''}" if changes else ""
+    return settings.partition.says + counted
