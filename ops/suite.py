@@ -1,11 +1,13 @@
 """The whole suite in two processes side by side: what computes, and what serves. Run by `make test`.
 
 They share no database: each starts a PostgreSQL of its own. The demo frames both look at are made once.
+A test that hangs fails by itself after a while; a group that hangs for good is made to say where, then ended.
 """
 
 from __future__ import annotations
 
 import os
+import signal
 import subprocess
 import sys
 import tempfile
@@ -13,6 +15,9 @@ import time
 from pathlib import Path
 
 HOME = Path(__file__).resolve().parents[1]
+
+TEST_LIMIT_S, GROUP_LIMIT_S, LAST_WORDS_S = 400, 2700, 20
+"""For a test, for a group, and for telling where a hanging group stands."""
 
 GROUPS = {
     "pages and store": [
@@ -48,19 +53,41 @@ def main() -> int:
         running = {}
         for name, paths in GROUPS.items():
             log = open(os.path.join(place, f"{name}.log"), "w+b")
-            command = [sys.executable, "-m", "pytest", "-p", "no:cacheprovider", *paths, *sys.argv[1:]]
-            running[name] = (
-                log,
-                subprocess.Popen(command, cwd=HOME, env=environment, stdout=log, stderr=subprocess.STDOUT),
-            )
+            command = [
+                sys.executable, "-m", "pytest", "-p", "no:cacheprovider", f"--timeout={TEST_LIMIT_S}",
+                *paths, *sys.argv[1:],
+            ]  # fmt: skip
+            process = subprocess.Popen(
+                command, cwd=HOME, env=environment, stdout=log, stderr=subprocess.STDOUT,
+                start_new_session=True,
+            )  # fmt: skip
+            running[name] = log, process
         codes = []
         for name, (log, process) in running.items():
-            codes.append(process.wait())
+            codes.append(_ended(process, GROUP_LIMIT_S - (time.monotonic() - began)))
             log.seek(0)
             print(f"\n== {name} ==\n{log.read().decode(errors='replace')}", flush=True)
             log.close()
     print(f"The suite took {time.monotonic() - began:.0f} s.")
     return max(codes)
+
+
+def _ended(process: subprocess.Popen[bytes], seconds: float) -> int:
+    """Wait for a group; one that takes too long writes where each of its threads stands, then goes."""
+    try:
+        return process.wait(max(seconds, 1))
+    except subprocess.TimeoutExpired:
+        process.send_signal(signal.SIGABRT)  # pytest's fault handler answers with every thread's calls
+    try:
+        process.wait(LAST_WORDS_S)
+    except subprocess.TimeoutExpired:
+        pass
+    try:
+        os.killpg(process.pid, signal.SIGKILL)
+    except ProcessLookupError:
+        pass
+    process.wait()
+    return 1
 
 
 def _forgotten() -> list[str]:

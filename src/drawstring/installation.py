@@ -39,6 +39,11 @@ class Installation:
         "DRAWSTRING_HANDOFF",
         "Folder below which copies of packages go; default: `handoff` in the state folder.",
     )
+    colour: str = _setting(
+        "DRAWSTRING_COLOUR",
+        "Folder for tables and configurations of colour that were brought in; default: `colour` in the "
+        "state folder.",
+    )
     client_inboxes: str = _setting(
         "DRAWSTRING_CLIENT_INBOXES",
         "Inboxes packages may be sent to, separated by spaces: `NAME=ADDRESS`; default: `made-up-client`, "
@@ -106,6 +111,11 @@ class Installation:
     def handoff_folder(self) -> str:
         """Where copies of packages go."""
         return self.handoff or str(Path(self.var) / "handoff")
+
+    @property
+    def colour_folder(self) -> str:
+        """Where tables and configurations of colour are kept; all workers have to see it."""
+        return self.colour or str(Path(self.var) / "colour")
 
     @property
     def inbox_addresses(self) -> dict[str, str]:

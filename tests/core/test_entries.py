@@ -7,10 +7,10 @@ from scipy.ndimage import gaussian_filter
 from test_chain import ONE, a_scene, at, picture_in, settings
 
 from drawstring.core.alpha.layers import layer_fault
-from drawstring.core.assembly.entries import GlowSettings, SoftenSettings, glowing, softened
 from drawstring.core.chain import PICTURE
 from drawstring.core.colour.grade import GradeSettings, graded
 from drawstring.core.errors import SettingError
+from drawstring.core.finishing.optics import GlowSettings, SoftenSettings, glowing, softened
 from drawstring.core.recipe import Recipe, change
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.recipe import upgraded

@@ -26,10 +26,13 @@ class Below:
     place : Place
         Where its pixels lie.
     frame : int
+    eye : int
+        0 left or none, 1 right.
     """
 
     place: Place
     frame: int
+    eye: int = 0
 
 
 @dataclass(frozen=True)

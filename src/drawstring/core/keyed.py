@@ -44,9 +44,12 @@ class KeyedSettings(Settings):
         >>> pull.at(3).distance
         3.0
         """
-        if not self.keys:
+        parts = {name: part for name, part in self if isinstance(part, KeyedSettings)}
+        now: dict[str, Any] = {name: part.at(frame) for name, part in parts.items()}
+        now = {name: part for name, part in now.items() if part is not parts[name]}
+        if not self.keys and not now:
             return self
-        now = {name: self._shaped(name, track.at(frame)) for name, track in self.keys.items()}
+        now |= {name: self._shaped(name, track.at(frame)) for name, track in self.keys.items()}
         return self.model_copy(update={**now, "keys": {}})
 
     def _shaped(self, name: str, flat: tuple[float, ...]) -> Any:

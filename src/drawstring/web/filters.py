@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import math
 import time
 from collections.abc import Sequence
 from datetime import UTC, datetime
 from functools import lru_cache
 from typing import Any
 
+import numpy as np
 from flask import Flask, current_app
 from markupsafe import Markup
 
+from drawstring.core.colour.curve import curved
 from drawstring.core.recipe import KnotView
 from drawstring.core.units import say_length
 from drawstring.store import ledger
@@ -31,6 +34,8 @@ def init_app(app: Flask) -> None:
         percent=say_percent,
         plural=say_plural,
         shown=shown,
+        curve_path=curve_path,
+        curve_points=curve_points,
     )
     app.jinja_env.globals.update(cord_drawing=cord_drawing, cord_row=cord_row, engine_summary=engine_summary)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
@@ -45,6 +50,31 @@ def cord_row(knots: Sequence[KnotView], base: str) -> Markup:
 def _cord_row(knots: tuple[KnotView, ...], base: str) -> Markup:
     module: Any = current_app.jinja_env.get_template("_cord.html").module
     return Markup(module.cord_row(knots, base))
+
+
+_DARKEST, _STOPS, _WIDE, _HIGH = -8, 12, 240, 160
+"""Of the plot of curves: its darkest stop, how many there are, its size."""
+
+
+def curve_path(curve: tuple[float, ...]) -> str:
+    """Draw a curve over stops of light, as an SVG path."""
+    stops = np.linspace(_DARKEST, _DARKEST + _STOPS, 121, dtype=np.float32)
+    out = np.log2(np.maximum(curved(np.exp2(stops), curve), 1e-9))
+    return "M" + " ".join(f"{_across(x):.1f},{_down(y):.1f}" for x, y in zip(stops, out, strict=True))
+
+
+def curve_points(curve: tuple[float, ...]) -> list[tuple[float, float]]:
+    """Give where a curve's points lie in its plot."""
+    pairs = zip(curve[0::2], curve[1::2], strict=True)
+    return [(round(_across(math.log2(x)), 1), round(_down(math.log2(y)), 1)) for x, y in pairs]
+
+
+def _across(stop: float) -> float:
+    return (stop - _DARKEST) * _WIDE / _STOPS
+
+
+def _down(stop: float) -> float:
+    return _HIGH - (stop - _DARKEST) * _HIGH / _STOPS
 
 
 def say_size(count: int) -> str:

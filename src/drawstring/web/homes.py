@@ -8,6 +8,7 @@
 and, where it has them,
 
 - `PAGE`: the endpoint of a page of its own instead of the bench;
+- `ENTRY_PANELS`: templates with more than plain fields for its kinds of stack entries, by kind;
 - `HAS_TRACK`: True where values of it can be keyed;
 - `IS_ALWAYS_NEEDED`: True where no shot does without it.
 
@@ -50,6 +51,13 @@ def words_of(knot: str, session: Session, shot: Shot, how: ShotStanding, frames:
 def has_track(knot: str) -> bool:
     """Whether values of a knot can be keyed."""
     return bool(getattr(home_of(knot), "HAS_TRACK", False))
+
+
+def entry_panels() -> dict[str, str]:
+    """Give the templates that kinds of stack entries have beside their plain fields."""
+    return {
+        kind: panel for name in NAMES for kind, panel in getattr(home_of(name), "ENTRY_PANELS", {}).items()
+    }
 
 
 def is_on_bench(knot: str) -> bool:

@@ -14,6 +14,7 @@ from drawstring.core.arrays import Picture, Plane, Stored
 from drawstring.core.arrivals.steps import picture_of_pass
 from drawstring.core.camera import Moment
 from drawstring.core.chain import MATTE, PICTURE, Chain, Stage, Value, value
+from drawstring.core.colour.grade import graded
 from drawstring.core.depth.background import nothing_there
 from drawstring.core.entries import Below, entry_kinds
 from drawstring.core.errors import SourceError
@@ -100,17 +101,18 @@ def change_value(chain: Chain, layer: StackLayer) -> Value:
     """Describe a change of everything below, ready to be made: `Changed`."""
     subject, until = subject_of(chain), Stage.PLACED
     given = [chain.after(until, MATTE + layer.matte)] if layer.matte else []
+    eye = subject.side or 0
 
     def make(at: Moment, *matte: Plane) -> Changed:
         at = subject.here(at, until)
         kind, now = entry_kinds()[layer.does], layer.change_settings().at(at.frame)
 
         def change(picture: Picture) -> Picture:
-            return kind.change(picture, now, Below(at.placed(picture.shape[:2]), at.frame))
+            return kind.change(picture, now, Below(at.placed(picture.shape[:2]), at.frame, eye))
 
         return Changed(change, layer.at(at.frame).amount, *matte)
 
-    return value("change", make, *given, of=(layer, subject.key(until)))
+    return value("change", make, *given, of=(layer, subject.key(until), eye))
 
 
 def layer_value(chain: Chain, layer: StackLayer) -> Value:
@@ -132,6 +134,8 @@ def layer_value(chain: Chain, layer: StackLayer) -> Value:
         matte = rest[0] if has_matte else None
         held = rest[-1] if is_held else None
         _refuse_other_sizes(layer, image, rest)
+        if now.grade.changes:
+            image = graded(image, now.grade)
         covers = has_alpha
         if matte is not None and now.source != PLAIN:
             # A key belongs to its picture and moves with it.

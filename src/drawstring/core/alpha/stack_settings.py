@@ -6,6 +6,7 @@ from typing import Any
 
 from drawstring.core.alpha.blend import Mode
 from drawstring.core.choices import Choice
+from drawstring.core.colour.grade import GradeSettings
 from drawstring.core.entries import entry_kinds
 from drawstring.core.errors import SettingError
 from drawstring.core.keyed import KeyedSettings
@@ -47,6 +48,7 @@ class StackLayer(KeyedSettings):
     source: str = setting("beauty", "A pass, something made here, or “colour”.", min_length=1, max_length=200)
     does: str = setting("", "For a change of everything below: its kind; empty for a picture.", max_length=20)
     change: dict[str, Any] = setting({}, "What is settled of that change.")
+    grade: GradeSettings = setting(GradeSettings(), "Its colour, before it is laid.")
     colour: Colour = setting(
         (0.18, 0.18, 0.18), "For a plain colour: its light.", reader=read_colour, keyed=True
     )
@@ -63,6 +65,10 @@ class StackLayer(KeyedSettings):
     scale: float = setting(
         100.0, "Its size, about the middle of the picture.", unit="%", gt=0.1, le=5000, keyed=True
     )
+
+    def faults(self, where: str) -> list[SettingError]:
+        """Refuse a matte for its colour: the layer has its own."""
+        return self.grade.own_matte_refused(f"{where}.grade")
 
     def change_settings(self) -> KeyedSettings:
         """Give what is settled of its change of everything below.

@@ -66,6 +66,11 @@ class TermSettings(KeyedSettings):
         0.0, "Blurs it alone: radius of its Gaussian.", unit="px", ge=0, le=500, keyed=True
     )
     mend_hot: bool = setting(False, "Whether single bright pixels are replaced by their neighbours.")
+    grade: GradeSettings = setting(GradeSettings(), "Its colour, beside that.")
+
+    def faults(self, where: str) -> list[SettingError]:
+        """Refuse a matte for its colour: only the picture's colour has one."""
+        return self.grade.own_matte_refused(f"{where}.grade")
 
     @property
     def changes(self) -> bool:

@@ -22,7 +22,7 @@ from drawstring.core.assembly.settings import MixSettings, TermSettings
 from drawstring.core.assembly.terms import ALPHA, Term, counted_terms
 from drawstring.core.camera import Moment
 from drawstring.core.chain import MATTE, PICTURE, Chain, How, Stage, Value, is_picture, value
-from drawstring.core.colour.grade import graded, saturated
+from drawstring.core.colour.grade import changed_colour, graded, saturated
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.pulls import alpha, planes, subject_of
@@ -153,7 +153,12 @@ def changed(light: Planes, how: TermSettings, *, hot_above: float = 8.0, step: i
     if how.saturation != 1:
         made = np.asarray(saturated(made, how.saturation), np.float32)
     gain = np.asarray(how.tint, np.float32) * np.float32(2.0**how.strength)
-    return np.asarray(made * gain if (gain != 1).any() else made, np.float32)
+    made = np.asarray(made * gain if (gain != 1).any() else made, np.float32)
+    if how.grade.changes:
+        # Light alone: where there is none, nothing is added.
+        black = changed_colour(np.zeros((1, 1, 3), np.float32), how.grade)
+        made = np.asarray(changed_colour(made, how.grade) - black, np.float32)
+    return made
 
 
 def _differing(chain: Chain, before: Value, own: Value) -> Value:

@@ -6,6 +6,8 @@ Source of slope, offset, power and saturation: "ASC Color Decision List (ASC CDL
 Interchange Syntax", ASC Technology Committee, version 1.2, 2009: out = (in x slope + offset) ^ power, then
 saturation about luma with the weights of ITU-R BT.709. Where it clamps, both are held to 0 to 1, as that
 version says; where it doesn't, values below 0 pass the power unchanged, so that light above 1 stays.
+
+In this order: exposure and balance, contrast, curves, saturation, ASC CDL, lookup table.
 """
 
 from __future__ import annotations
@@ -14,6 +16,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture, Plane
+from drawstring.core.colour.curve import Curve, curved, read_curve
+from drawstring.core.colour.kept_files import read_kept
+from drawstring.core.colour.reading import read_space
+from drawstring.core.colour.table import through_table
+from drawstring.core.errors import SettingError
 from drawstring.core.keyed import KeyedSettings
 from drawstring.core.readers import Colour, read_colour, read_numbers
 from drawstring.core.settings import setting
@@ -33,18 +40,40 @@ class GradeSettings(KeyedSettings):
     contrast: float = setting(1.0, "Steepness about the pivot.", gt=0, le=10, keyed=True)
     pivot: float = setting(0.18, "The light that contrast leaves alone.", gt=0, le=1e4, keyed=True)
     saturation: float = setting(1.0, "0 is grey, 1 as it came.", ge=0, le=10, keyed=True)
+    curve: Curve = setting((), "Light in and out, in pairs; for all three colours.", reader=read_curve)
+    curve_red: Curve = setting((), "The same for red alone.", reader=read_curve)
+    curve_green: Curve = setting((), "For green alone.", reader=read_curve)
+    curve_blue: Curve = setting((), "For blue alone.", reader=read_curve)
     slope: Colour = setting((1.0, 1.0, 1.0), "ASC CDL: multiplied.", reader=read_colour, keyed=True)
     offset: Colour = setting((0.0, 0.0, 0.0), "ASC CDL: added.", reader=read_numbers, keyed=True)
     power: Colour = setting((1.0, 1.0, 1.0), "ASC CDL: exponent.", reader=read_colour, keyed=True)
     cdl_saturation: float = setting(1.0, "ASC CDL: saturation.", ge=0, le=10, keyed=True)
     clamps: bool = setting(False, "Whether ASC CDL holds its values to 0 to 1, as for display colours.")
+    table: str = setting("", "A lookup table that was brought in.", reader=read_kept, max_length=1000)
+    table_in: str = setting(
+        "log (ACEScct)", "The coding that the table reads and gives back.", reader=read_space
+    )
     matte: str = setting("", "A named matte that limits it.", max_length=31)
 
     @property
     def changes(self) -> bool:
         """Whether it does anything."""
-        plain = GradeSettings(on=self.on, matte=self.matte, pivot=self.pivot, clamps=self.clamps)
+        plain = GradeSettings(
+            on=self.on, matte=self.matte, pivot=self.pivot, clamps=self.clamps, table_in=self.table_in
+        )
         return self.on and (self != plain.model_copy(update={"keys": self.keys}) or bool(self.keys))
+
+    def own_matte_refused(self, where: str) -> list[SettingError]:
+        """Refuse a matte where colour is not limited by one."""
+        if not self.matte:
+            return []
+        return [
+            SettingError(
+                f"Colour is limited by the matte {self.matte}, which it can't be here.",
+                where=f"{where}.matte", why="A term or layer is changed whole.",
+                remedy="Limit the layer itself by the matte, or change the picture's colour.",
+            )
+        ]  # fmt: skip
 
 
 def graded(picture: Picture, settings: GradeSettings, matte: Plane | None = None) -> Picture:
@@ -98,9 +127,10 @@ def changed_colour(colour: NDArray[np.floating], settings: GradeSettings) -> NDA
         # A power in light is a slope in stops; what is below 0 has no stops and passes.
         ratio = np.maximum(colour, 0) / np.float32(settings.pivot)
         colour = np.where(colour > 0, settings.pivot * ratio ** np.float32(settings.contrast), colour)
+    colour = _curved(colour, settings)
     if settings.saturation != 1:
         colour = saturated(colour, settings.saturation)
-    return cdl(
+    colour = cdl(
         colour,
         settings.slope,
         settings.offset,
@@ -108,6 +138,18 @@ def changed_colour(colour: NDArray[np.floating], settings: GradeSettings) -> NDA
         settings.cdl_saturation,
         clamps=settings.clamps,
     )
+    if settings.table:
+        colour = through_table(colour, settings.table, settings.table_in, where="grade.table")
+    return colour
+
+
+def _curved(colour: NDArray[np.floating], settings: GradeSettings) -> NDArray[np.floating]:
+    """Send all three through the common curve, then each through its own."""
+    colour = curved(colour, settings.curve)
+    own = (settings.curve_red, settings.curve_green, settings.curve_blue)
+    if not any(own):
+        return colour
+    return np.stack([curved(colour[..., i], curve) for i, curve in enumerate(own)], axis=-1)
 
 
 def cdl(

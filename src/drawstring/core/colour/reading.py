@@ -102,6 +102,23 @@ def _of_openexr(part: PartFacts) -> tuple[str, str]:
     return LINEAR, "OpenEXR is scene-linear, and its header names no other primaries"
 
 
+def read_space(text: str, where: str) -> str:
+    """Read the name of a colour space.
+
+    Raises
+    ------
+    SettingError
+        There is no such space.
+    """
+    space = text.strip()
+    if space not in SPACES:
+        raise SettingError(
+            f"There is no colour space “{space}”.", where=where, why="Its colours can't be read.",
+            remedy=f"Choose {', '.join(SPACES)}.",
+        )  # fmt: skip
+    return space
+
+
 def to_working(picture: Picture, space: str) -> Picture:
     """Bring colours into the working space: scene-linear, Rec. 709 primaries.
 
@@ -130,12 +147,6 @@ def to_working(picture: Picture, space: str) -> Picture:
 
 @lru_cache(maxsize=16)
 def _processor(space: str) -> Any:
-    if space not in SPACES:
-        raise SettingError(
-            f"There is no colour space “{space}”.",
-            where="arrivals.spaces",
-            why="Its colours can't be read.",
-            remedy=f"Choose {', '.join(SPACES)}.",
-        )
+    read_space(space, "arrivals.spaces")
     config = ocio.Config.CreateFromBuiltinConfig(CONFIG)
     return config.getProcessor(SPACES[space], RENDERED_IN).getDefaultCPUProcessor()

@@ -13,7 +13,10 @@ from drawstring.core.alpha.matte_settings import Joined, MatteFrom
 from drawstring.core.alpha.settings import READABLE, CutBy
 from drawstring.core.alpha.shadow_settings import GroundFrom, LitIs, ShadowFrom, Together
 from drawstring.core.alpha.stack_settings import Behind, Sends
+from drawstring.core.colour.grade import GradeSettings
+from drawstring.core.colour.reading import SPACES
 from drawstring.core.entries import entry_kinds
+from drawstring.core.finishing.grain import read_strengths
 from drawstring.core.keyed import KeyedSettings
 from drawstring.core.keys import Then
 from drawstring.core.passes import COLOUR_ROLES, HASHED_ROLES, Role
@@ -24,6 +27,8 @@ from drawstring.store.alpha.standing import listed_names, name_sets_of, told_fra
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding
 from drawstring.web.bench.tracks import tracks_of
+from drawstring.web.colour_files import kept_tables
+from drawstring.web.homes import entry_panels
 
 CHOICES = {
     "kinds": list(READABLE),
@@ -83,6 +88,10 @@ def alpha_words(session: Session, shot: Shot, how: ShotStanding, frames: list[in
         ],
         "changes": list(entry_kinds().values()),
         "fields_of": change_fields,
+        "is_grade": lambda settings: isinstance(settings, GradeSettings),
+        "entry_panels": entry_panels(),
+        "tables": kept_tables(),
+        "table_spaces": list(SPACES),
         "layer_faults": [layer_fault(layer, first, how.recipe, find_result) for layer in settings.stack],
         "layer_names": [layer_name(layer) for layer in settings.stack],
         "tracks": tracks_of(
@@ -90,6 +99,10 @@ def alpha_words(session: Session, shot: Shot, how: ShotStanding, frames: list[in
                 ("alpha.shadow", "shadow", settings.shadow),
                 *((f"alpha.mattes.{i}", one.name, one) for i, one in enumerate(settings.mattes, 1)),
                 *((f"alpha.stack.{i}", one.name, one) for i, one in enumerate(settings.stack, 1)),
+                *(
+                    (f"alpha.stack.{i}.grade", f"{one.name} colour", one.grade)
+                    for i, one in enumerate(settings.stack, 1)
+                ),
                 *(
                     (f"alpha.stack.{i}.change", one.name, one.change_settings())
                     for i, one in enumerate(settings.stack, 1)
@@ -110,16 +123,37 @@ def change_fields(settings: KeyedSettings) -> list[dict[str, Any]]:
             continue
         said = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}
         usual = field.default
-        kind = "tick" if isinstance(usual, bool) else "three" if isinstance(usual, tuple) else "measure"
+        kind = _kind_of_field(usual)
         is_colour = kind == "three" and name in ("tint", "balance")
         fields.append(
             {
                 "name": name, "label": name.replace("cdl_", "CDL ").replace("_", " ").capitalize(),
                 "unit": said.get("unit", ""), "kind": "colour" if is_colour else kind,
                 "says": field.description or "", "is_keyed": bool(said.get("keyed")),
+                "typed": _pairs if said.get("reader") is read_strengths else _numbers,
             }
         )  # fmt: skip
     return fields
+
+
+def _numbers(values: tuple[float, ...]) -> str:
+    return " ".join(f"{value:.4g}" for value in values)
+
+
+def _pairs(values: tuple[float, ...]) -> str:
+    pairs = zip(values[0::2], values[1::2], strict=True)
+    return " ".join(f"{light:.4g},{deviation:.4g}" for light, deviation in pairs)
+
+
+def _kind_of_field(usual: Any) -> str:
+    """Tell how a value is typed, by what it usually is."""
+    if isinstance(usual, bool):
+        return "tick"
+    if isinstance(usual, GradeSettings):
+        return "grade"
+    if isinstance(usual, tuple):
+        return "three" if len(usual) == 3 else "numbers"
+    return "text" if isinstance(usual, str) else "measure"
 
 
 def _can_lie(name: str) -> bool:

@@ -1,4 +1,4 @@
-"""ASC CDL files of the Assembly knot: brought in, and taken out."""
+"""ASC CDL files and tables of the Assembly knot: brought in, and corrections taken out."""
 
 from __future__ import annotations
 
@@ -14,9 +14,11 @@ from drawstring.core.colour.cdl_files import (
     read_corrections,
     written_correction,
 )
+from drawstring.core.colour.kept_files import TABLES
 from drawstring.core.errors import SettingError
 from drawstring.store import recipes, shows
 from drawstring.web.bench.changing import changed
+from drawstring.web.colour_files import bring_table
 from drawstring.web.services import house, who, work
 
 bp = Blueprint("cdl", __name__)
@@ -27,10 +29,16 @@ def bring_in(shot_id: int) -> Response:
     """Take a file's correction over; where it holds several, the one that is named."""
     file = request.files.get("cdl.file")
     ending = (file.filename or "").rpartition(".")[2].lower() if file else ""
+    if file is not None and ending in TABLES:
+        table = bring_table(file)
+        with work() as session:
+            shot = shows.shot_by_id(session, shot_id)
+            recipes.set_values(session, shot, {"assembly.grade.table": table}, by=who())
+            return changed(session, shot, "assembly")
     if file is None or ending not in KINDS:
         raise SettingError(
-            "No correction was chosen.", where="cdl.file", why="Nothing was changed.",
-            remedy="Choose a .cdl, .cc or .ccc file.",
+            "No correction and no table was chosen.", where="cdl.file", why="Nothing was changed.",
+            remedy="Choose a .cdl, .cc, .ccc, .cube or .clf file.",
         )  # fmt: skip
     with tempfile.TemporaryDirectory(prefix="drawstring-cdl-") as folder:
         # Which kind it is, is told by its ending.

@@ -7,7 +7,8 @@ from drawstring.web.assembly.evidence import bp as evidence
 from drawstring.web.assembly.views import bp as views
 from drawstring.web.assembly.words import assembly_words as words
 
-__all__ = ["BLUEPRINTS", "HAS_TRACK", "words"]
+__all__ = ["BLUEPRINTS", "ENTRY_PANELS", "HAS_TRACK", "words"]
 
 BLUEPRINTS = (views, evidence, cdl)
+ENTRY_PANELS = {"grain": "assembly/_entry_grain.html"}
 HAS_TRACK = True

@@ -6,21 +6,26 @@ import numpy as np
 from flask import Blueprint, request
 from werkzeug.wrappers import Response
 
+from drawstring.core.arrays import Picture
 from drawstring.core.arrivals.steps import picture_of_pass
 from drawstring.core.chain import MATTE, PICTURE, Stage
 from drawstring.core.colour.grade import WEIGHTS
 from drawstring.core.colour.match import MatchBy, matched
 from drawstring.core.errors import MissingError, SettingError
+from drawstring.core.finishing.grain_measuring import measure_grain as measured_grain
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.sources import pass_named
-from drawstring.store import recipes, shows
+from drawstring.store import deliveries, recipes, shows
 from drawstring.web.bench.changing import changed, set_settings, typed_at
 from drawstring.web.pictures.points import REGION, point_in
 from drawstring.web.pictures.views import FrameHere, frame_here
 from drawstring.web.services import who, work
 
 bp = Blueprint("assembly", __name__)
+
+GRAIN_FRAMES = 4
+"""Around the shown one, from which grain is measured."""
 
 
 @bp.post("/shots/<int:shot_id>/assembly")
@@ -89,6 +94,40 @@ def match(shot_id: int) -> Response:
         values = {**found.values(), "assembly.grade.power": "1 1 1", "assembly.grade.cdl_saturation": "1"}
         recipes.set_values(session, shot, values, by=who())
         return changed(session, shot, "assembly")
+
+
+@bp.post("/shots/<int:shot_id>/assembly/grain/<int:place>")
+def measure_grain(shot_id: int, place: int) -> Response:
+    """Measure a pass's grain around the shown frame, and set a layer of grain to it."""
+    number, name = request.form.get("frame", 0, type=int), request.form.get("grain.of", "")
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        recipe = recipes.current(session, shot)
+        layers = recipe.alpha.stack
+        if not 1 <= place <= len(layers) or layers[place - 1].does != "grain":
+            raise MissingError(
+                f"Layer {place} is no grain.", where="grain.of", why="Nothing was changed.",
+                remedy="Lay grain on the stack first.",
+            )  # fmt: skip
+        there = deliveries.usable_frames(session, deliveries.in_use(shot))
+        near = sorted(sorted(there, key=lambda frame: abs(frame - number))[:GRAIN_FRAMES])
+        frames = [_light_of(frame_here(session, shot_id, frame), recipe, name) for frame in near]
+        grain = measured_grain(frames)
+        values = {f"alpha.stack.{place}.change.{key}": value for key, value in grain.typed().items()}
+        recipes.set_values(session, shot, values, by=who())
+        return changed(session, shot, "alpha")
+
+
+def _light_of(at: FrameHere, recipe: Recipe, name: str) -> Picture:
+    """Give a pass's light as it arrived: (H, W, 3) float32."""
+    chain = Chains(at.passes, recipe).own_chains()[0]
+    one = pass_named(name, chain.subject.passes)
+    if one is None:
+        raise MissingError(
+            f"There is no pass “{name}”.", where="grain.of", why="Nothing was changed.",
+            remedy="Choose a pass that came.",
+        )  # fmt: skip
+    return np.asarray(at.of(picture_of_pass(chain, Stage.ARRIVED, one), 0)[..., :3], np.float32)
 
 
 def _without_colour(recipe: Recipe) -> Recipe:

@@ -19,6 +19,7 @@ from drawstring.core.assembly.terms import (
     sum_text,
 )
 from drawstring.core.colour.match import MatchBy
+from drawstring.core.colour.reading import SPACES
 from drawstring.core.errors import DrawstringError
 from drawstring.core.keys import Then
 from drawstring.core.passes import Pass, Role
@@ -27,6 +28,7 @@ from drawstring.core.recipe.sources import of_view
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding
 from drawstring.web.bench.tracks import tracks_of
+from drawstring.web.colour_files import kept_tables
 
 CHOICES = {
     "partition": list(Partition),
@@ -60,10 +62,14 @@ def assembly_words(session: Session, shot: Shot, how: ShotStanding, frames: list
         "has_coverage": has_alpha(first),
         "plates": [one.name for one in first if one.role is Role.PLATE],
         "ways_to_match": list(MatchBy),
+        "tables": kept_tables(),
+        "table_spaces": list(SPACES),
         "can_mix": [one.name for one in can_mix(first)],
         "tracks": tracks_of(
             [
                 *((f"assembly.terms.{name}", name, one) for name, one in settings.terms.items()),
+                *((f"assembly.terms.{name}.grade", f"{name} colour", one.grade)
+                  for name, one in settings.terms.items()),
                 *((f"assembly.mixed.{i}", one.source, one) for i, one in enumerate(settings.mixed, start=1)),
                 ("assembly.grade", "colour", settings.grade),
             ],

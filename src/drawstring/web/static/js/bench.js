@@ -6,6 +6,7 @@ import { mark, setMode, setUpCompare, setView } from "./bench/compare.js";
 import { Desk } from "./bench/desk.js";
 import { go, play } from "./bench/frames.js";
 import { setUpKeys } from "./bench/keys.js";
+import { setUpCurves } from "./bench/curves.js";
 import { setUpKeysFrom } from "./bench/keysfrom.js";
 import { setUpLevels } from "./bench/levels.js";
 import { load } from "./bench/loading.js";
@@ -32,6 +33,7 @@ async function start(desk) {
   setUpPicking(desk);
   setUpTrying(desk);
   setUpKeysFrom(desk);
+  setUpCurves(desk);
   setUpLevels(desk);
   setUpKeys(desk);
   document.getElementById("play").addEventListener("click", () => play(desk));

@@ -79,13 +79,15 @@ export function setUpTrying(desk) {
     if (sets.dataset.sets.endsWith(".add")) chooseLayer(place.dataset.part, 99);
     settle(desk, { [sets.dataset.sets]: sets.dataset.value });
   });
-  // A colour chosen by eye is tried out while it is chosen.
+  // A colour chosen by eye, or a value on its slide, is tried out while it is chosen.
   place.addEventListener("input", ({ target }) => {
-    if (target.dataset.colourOf) tryOut(desk, { [target.dataset.colourOf]: target.value });
+    const name = target.dataset.colourOf ?? target.dataset.slides;
+    if (name) tryOut(desk, { [name]: target.value });
     desk.script.fieldSlid?.(target);
   });
   place.addEventListener("change", ({ target }) => {
-    if (target.dataset.colourOf) settle(desk, { [target.dataset.colourOf]: target.value });
+    const name = target.dataset.colourOf ?? target.dataset.slides;
+    if (name) settle(desk, { [name]: target.value });
     desk.script.fieldChanged?.(target);
   });
 }

@@ -3,7 +3,7 @@ import { AlphaSide } from "../alphaside.js";
 import { choose, setMode } from "../bench/compare.js";
 import { go } from "../bench/frames.js";
 import { chooseLayer, chosenForm } from "../bench/parts.js";
-import { refresh, settle, tryOut } from "../bench/trying.js";
+import { refresh, settle } from "../bench/trying.js";
 
 const MADE = { sum: ["residual"], terms: ["beauty_assembled"], mix: ["beauty_assembled"], colour: ["beauty_assembled"] };
 
@@ -70,16 +70,8 @@ export function setUp(desk) {
       settle(desk, { "assembly.mixed.add": document.getElementById("mix-source").value });
     },
     fieldChanged(target) {
-      const { counts, slides } = target.dataset;
+      const { counts } = target.dataset;
       if (counts) settle(desk, { [counts]: target.checked ? "yes" : "no" });
-      if (slides) settle(desk, { [slides]: target.value });
-    },
-    fieldSlid(target) {
-      const { slides } = target.dataset;
-      if (!slides) return;
-      const field = desk.place.querySelector(`[name="${CSS.escape(slides)}"]`);
-      if (field) field.value = target.value;
-      tryOut(desk, { [slides]: target.value });
     },
   };
 }

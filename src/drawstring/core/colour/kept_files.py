@@ -1,0 +1,116 @@
+"""Files of colour that are kept with the shows: lookup tables, and configurations of OpenColorIO.
+
+A kept file lies in a folder named by its content, `.../0f3a...c2/show.ocio`, and is named in a recipe by its
+whole path. It is used only while its content is what that name says: a table that was changed behind a
+recipe's back would change pictures without a word.
+"""
+
+from __future__ import annotations
+
+import os
+from functools import lru_cache
+from pathlib import Path
+
+import xxhash
+
+from drawstring.core.errors import ConflictError, OutputError, SettingError
+from drawstring.core.io.writing import final_name
+
+TABLES = ("cube", "clf")
+"""Endings of lookup tables."""
+
+CONFIGS = ("ocio", "ocioz")
+"""Endings of configurations: a text, and a text with its tables in one archive."""
+
+MOST_MB = 64
+
+
+def kept_place(folder: str, name: str, content: bytes) -> str:
+    """Give the path at which a file of this content is kept."""
+    return os.path.join(folder, xxhash.xxh3_128_hexdigest(content), name)
+
+
+def keep_file(folder: str, name: str, content: bytes) -> str:
+    """Keep a file; the same content under the same name is kept once.
+
+    Parameters
+    ----------
+    folder : str
+        Where files of colour are kept.
+    name : str
+        Its own, with its ending.
+    content : bytes
+
+    Returns
+    -------
+    str
+        Its path there.
+
+    Raises
+    ------
+    SettingError
+        It is too large, or its ending is none of `TABLES` and `CONFIGS`.
+    OutputError
+        It can't be written.
+    """
+    plain = os.path.basename(name.replace("\\", "/"))
+    ending = plain.rpartition(".")[2].lower()
+    if ending not in (*TABLES, *CONFIGS) or plain.startswith(".") or not plain.isprintable():
+        raise SettingError(
+            f"“{plain[:60]}” is no file of colour that is read here.", where="file", why="Nothing was kept.",
+            remedy=f"There are: {', '.join(f'.{each}' for each in (*TABLES, *CONFIGS))}.",
+        )  # fmt: skip
+    if len(content) > MOST_MB << 20:
+        raise SettingError(
+            f"{plain} is larger than {MOST_MB} MB.", where="file", why="Nothing was kept.",
+            remedy="Export it with fewer grid points: 65 a side is more than enough.",
+        )  # fmt: skip
+    path = kept_place(folder, plain, content)
+    if os.path.exists(path):
+        return path
+    try:
+        os.makedirs(os.path.dirname(path), exist_ok=True)
+        with final_name(path) as unfinished:
+            Path(unfinished).write_bytes(content)
+    except ConflictError:
+        pass  # another hand was quicker with the same content
+    except OSError as error:
+        raise OutputError(
+            f"{plain} can't be kept: {error.strerror}.", where=folder, why="Workers could not read it.",
+            remedy="Free space, or let this account write there.",
+        ) from error  # fmt: skip
+    return path
+
+
+def read_kept(text: str, where: str) -> str:
+    """Read the typed path of a kept file.
+
+    Raises
+    ------
+    SettingError
+        It is not there, or holds something else than when it was kept.
+    """
+    path = text.strip()
+    if path:
+        check_kept(path, where)
+    return path
+
+
+def check_kept(path: str, where: str) -> None:
+    """Refuse a file that is gone or was changed since it was kept."""
+    try:
+        about = os.stat(path)
+        is_same = _digest(path, about.st_mtime_ns, about.st_size) == os.path.basename(os.path.dirname(path))
+    except OSError:
+        is_same = False
+    if not is_same:
+        raise SettingError(
+            f"{os.path.basename(path) or 'The file'} is not kept here as it was brought in.", where=where,
+            why="Another table under its name would change the picture without a word.",
+            remedy="Bring the file in again.",
+        )  # fmt: skip
+
+
+@lru_cache(maxsize=64)
+def _digest(path: str, changed: int, size: int) -> str:
+    return xxhash.xxh3_128_hexdigest(Path(path).read_bytes())

@@ -1,0 +1,1 @@
+"""Finishing: grain, glow, zoom blur, lens reflections, softening; arrays in, arrays out."""
