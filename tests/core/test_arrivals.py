@@ -19,7 +19,8 @@ from drawstring.core.arrivals import (
     suggest,
 )
 from drawstring.core.arrivals.facts import findings_of, standing_out
-from drawstring.core.colour import SPACES, suggest_space, to_working
+from drawstring.core.colour import suggest_space, to_working
+from drawstring.core.colour.management import SPACES
 from drawstring.core.errors import SettingError
 from drawstring.core.io import Window, read_facts
 from drawstring.core.passes import Pass, Role, alpha_kind, entry, pass_statistics, statistics_from_dict

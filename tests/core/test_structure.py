@@ -20,6 +20,8 @@ from drawstring.core.io.writing import write_exr
 from drawstring.core.pack import header_of
 from drawstring.core.passes import Role, recognise
 from drawstring.core.passes.layers import layers_of
+from drawstring.core.recipe import Recipe
+from drawstring.core.recipe.homes import header_by_knots
 from drawstring.store.facts import facts_from_json, facts_to_json
 
 RNG = np.random.default_rng(11)
@@ -230,13 +232,19 @@ def test_headers_keep_what_the_source_said_and_add_what_was_done(tmp_path):
     )  # fmt: skip
     made = header_of(
         read_facts(source), shot="TW010", frame=7, version=3, recipe_digest="abc", scene_unit="m",
-        depth=DepthSettings(near=1, far=9),
+        by_knots=header_by_knots(Recipe(depth=DepthSettings(near=1, far=9)), ["depth_normalised"], 7),
     )  # fmt: skip
     assert made["owner"] == "the yard" and made["nearClip"] == pytest.approx(0.1)
     assert np.asarray(made["worldToCamera"]).shape == (4, 4)
     assert (made["drawstring.frame"], made["drawstring.depth.far"]) == (7, 9.0)
     without = header_of(
-        read_facts(source), shot="A", frame=1, version=1, recipe_digest="", scene_unit="m", depth=None
+        read_facts(source),
+        shot="A",
+        frame=1,
+        version=1,
+        recipe_digest="",
+        scene_unit="m",
+        by_knots=header_by_knots(Recipe(), [], 1),
     )
     assert not any(name.startswith("drawstring.depth") for name in without)
 
@@ -258,7 +266,7 @@ def test_attributes_of_every_type_come_out_as_they_came(tmp_path):
     source = str(write_plain(tmp_path / "a.exr", {"R": PICTURE[..., 0].copy()}, **given))
     facts = facts_from_json(json.loads(json.dumps(facts_to_json(read_facts(source)))))
     made = header_of(
-        facts, shot="TW010", frame=1001, version=1, recipe_digest="", scene_unit="m", depth=None,
+        facts, shot="TW010", frame=1001, version=1, recipe_digest="", scene_unit="m",
         frame_rate=29.97,
     )  # fmt: skip
     write_exr(

@@ -13,6 +13,7 @@ from typing import Any
 
 from drawstring.core.arrays import Picture
 from drawstring.core.camera import Place
+from drawstring.core.colour.management import HOUSE, Management
 from drawstring.core.keyed import KeyedSettings
 from drawstring.core.knots import NAMES, part_of
 
@@ -28,11 +29,14 @@ class Below:
     frame : int
     eye : int
         0 left or none, 1 right.
+    management : Management
+        Of its colours.
     """
 
     place: Place
     frame: int
     eye: int = 0
+    management: Management = HOUSE
 
 
 @dataclass(frozen=True)

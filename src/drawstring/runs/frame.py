@@ -11,9 +11,7 @@ from typing import Any
 from drawstring.core.arrays import Stored
 from drawstring.core.camera import moment_of
 from drawstring.core.chain import Work
-from drawstring.core.colour import LINEAR
 from drawstring.core.errors import DrawstringError, OutputError, SourceError
-from drawstring.core.eyes.cameras import view_camera_said
 from drawstring.core.io.facts import FileFacts
 from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
@@ -25,7 +23,9 @@ from drawstring.core.pack.odd import odd_values
 from drawstring.core.pack.packed_files import compression_of_forms, packed_files
 from drawstring.core.pack.storing import Stowed
 from drawstring.core.passes import COLOUR_ROLES, LIT_ROLES, Role
-from drawstring.core.recipe import OutputPlan, compute, plan_outputs, result_named, space_of
+from drawstring.core.recipe import OutputPlan, compute, plan_outputs, result_named
+from drawstring.core.recipe.homes import header_by_knots, view_header
+from drawstring.core.recipe.spaces import is_in_working_space
 from drawstring.runs.forms import write_forms
 from drawstring.runs.frame_files import FrameFiles
 from drawstring.runs.frame_log import FrameLog, count_of, memory_peak, worker_name
@@ -96,7 +96,7 @@ def _make(plan: RunPlan, task: FrameTask, log: FrameLog) -> tuple[dict[str, Any]
         def put_together(back: Back) -> Mapping[str, Any]:
             return recompose(stowed, back, Work(pixels, at), outputs.chains)
 
-        camera_of = partial(view_camera_said, chains=outputs.chains, at=at)
+        camera_of = partial(view_header, chains=outputs.chains, at=at)
         own = _write_own(writer, task, stowed, told, put_together, camera_of)
     told_of_values = {
         "held_at_half_limit": {one.name: stowed[one].held for one in stowed if stowed[one].held},
@@ -189,10 +189,8 @@ def _header(plan: RunPlan, task: FrameTask, facts: FileFacts, outputs: OutputPla
         version=plan.version,
         recipe_digest=plan.recipe_digest,
         scene_unit=plan.scene_unit,
-        depth=plan.recipe.depth if outputs.results else None,
-        made=outputs.results,
-        mattes=[one.name for one in plan.recipe.alpha.mattes],
-        read_as={name: kind.value for name, kind in plan.recipe.alpha.kinds.items()},
+        management=plan.recipe.arrivals.management,
+        by_knots=header_by_knots(plan.recipe, outputs.results, task.number),
         is_converted=_is_converted(plan, {channel.source for channel in outputs.channels}),
         alpha=pack.alpha.value,
         profile=f"{profile.name} v{profile.version}" if profile else "",
@@ -202,7 +200,7 @@ def _header(plan: RunPlan, task: FrameTask, facts: FileFacts, outputs: OutputPla
 
 
 def _is_converted(plan: RunPlan, going: set[str]) -> bool:
-    return any(space_of(one, plan.recipe) != LINEAR for one in plan.passes if one.name in going)
+    return any(not is_in_working_space(one, plan.recipe) for one in plan.passes if one.name in going)
 
 
 def _opened(task: FrameTask, sources: Iterable[int]) -> dict[int, FileFacts]:

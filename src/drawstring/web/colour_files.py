@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
 from contextlib import suppress
 
 from werkzeug.datastructures import FileStorage
 
-from drawstring.core.colour.kept_files import TABLES, keep_file
+from drawstring.core.colour.kept_files import CONFIGS, TABLES, keep_file, kept_files
+from drawstring.core.colour.management import check_config
 from drawstring.core.colour.table import check_table
 from drawstring.core.errors import DrawstringError
 from drawstring.web.services import house
@@ -15,17 +17,12 @@ from drawstring.web.services import house
 
 def kept_tables() -> list[tuple[str, str]]:
     """Give every table that is kept here, by path, with its name."""
-    folder = house().installation.colour_folder
-    tables = []
-    with suppress(FileNotFoundError):
-        for digest in os.scandir(folder):
-            names = os.listdir(digest.path) if digest.is_dir() else []
-            tables += [
-                (os.path.join(digest.path, name), name)
-                for name in names
-                if name.rpartition(".")[2].lower() in TABLES
-            ]
-    return sorted(tables, key=lambda table: (table[1].lower(), table[0]))
+    return kept_files(house().installation.colour_folder, TABLES)
+
+
+def kept_configs() -> list[tuple[str, str]]:
+    """Give every configuration that is kept here, by path, with its name."""
+    return kept_files(house().installation.colour_folder, CONFIGS)
 
 
 def bring_table(file: FileStorage) -> str:
@@ -36,9 +33,24 @@ def bring_table(file: FileStorage) -> str:
     DrawstringError
         It is no table, or can't be kept.
     """
+    return _bring(file, check_table)
+
+
+def bring_config(file: FileStorage) -> str:
+    """Keep a configuration that was sent, once it can do all it names; give its path.
+
+    Raises
+    ------
+    DrawstringError
+        It is none, lacks something, or can't be kept.
+    """
+    return _bring(file, check_config)
+
+
+def _bring(file: FileStorage, check: Callable[[str], None]) -> str:
     path = keep_file(house().installation.colour_folder, file.filename or "", file.stream.read())
     try:
-        house().readers.read(path, check_table, path)
+        house().readers.read(path, check, path)
     except DrawstringError:
         # Nothing names it yet.
         with suppress(OSError):

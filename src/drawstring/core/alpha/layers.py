@@ -101,18 +101,18 @@ def change_value(chain: Chain, layer: StackLayer) -> Value:
     """Describe a change of everything below, ready to be made: `Changed`."""
     subject, until = subject_of(chain), Stage.PLACED
     given = [chain.after(until, MATTE + layer.matte)] if layer.matte else []
-    eye = subject.side or 0
+    eye, management = subject.side or 0, subject.recipe.arrivals.management
 
     def make(at: Moment, *matte: Plane) -> Changed:
         at = subject.here(at, until)
         kind, now = entry_kinds()[layer.does], layer.change_settings().at(at.frame)
 
         def change(picture: Picture) -> Picture:
-            return kind.change(picture, now, Below(at.placed(picture.shape[:2]), at.frame, eye))
+            return kind.change(picture, now, Below(at.placed(picture.shape[:2]), at.frame, eye, management))
 
         return Changed(change, layer.at(at.frame).amount, *matte)
 
-    return value("change", make, *given, of=(layer, subject.key(until), eye))
+    return value("change", make, *given, of=(layer, subject.key(until), eye, management))
 
 
 def layer_value(chain: Chain, layer: StackLayer) -> Value:
@@ -120,6 +120,7 @@ def layer_value(chain: Chain, layer: StackLayer) -> Value:
     subject, until = subject_of(chain), Stage.PLACED
     group = subject.recipe.alpha.group(layer.group)
     source, has_alpha = _picture(chain, layer)
+    management = subject.recipe.arrivals.management
     given = [source]
     if layer.matte:
         given.append(chain.after(until, MATTE + layer.matte))
@@ -135,7 +136,7 @@ def layer_value(chain: Chain, layer: StackLayer) -> Value:
         held = rest[-1] if is_held else None
         _refuse_other_sizes(layer, image, rest)
         if now.grade.changes:
-            image = graded(image, now.grade)
+            image = graded(image, now.grade, management=management)
         covers = has_alpha
         if matte is not None and now.source != PLAIN:
             # A key belongs to its picture and moves with it.
@@ -152,7 +153,7 @@ def layer_value(chain: Chain, layer: StackLayer) -> Value:
                 )  # fmt: skip
         return Laid(image, now.mode, now.amount, matte, held, covers)
 
-    return value("layer", make, *given, of=(layer, group, has_alpha, subject.key(until)))
+    return value("layer", make, *given, of=(layer, group, has_alpha, subject.key(until), management))
 
 
 def stack_value(chain: Chain) -> Value:

@@ -11,7 +11,7 @@ import numpy as np
 from drawstring.core.arrays import Stored
 from drawstring.core.arrivals.patterns import folded
 from drawstring.core.arrivals.report import SequenceReport
-from drawstring.core.colour.reading import LINEAR
+from drawstring.core.colour.management import LINEAR
 from drawstring.core.findings import Finding, Severity
 from drawstring.core.io.facts import ChannelRef, FileFacts
 from drawstring.core.passes.recognition import Pass, with_names

@@ -10,7 +10,7 @@ from typing import Any
 
 from drawstring.core.arrivals.patterns import Meaning
 from drawstring.core.arrivals.survey import Survey, Surveyed
-from drawstring.core.colour.reading import LINEAR
+from drawstring.core.colour.management import LINEAR
 from drawstring.core.findings import Finding, Severity, show_frame
 from drawstring.core.io.facts import FileFacts, Window, differences, union
 from drawstring.core.io.luminance import MARK

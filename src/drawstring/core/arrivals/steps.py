@@ -58,7 +58,8 @@ class Arrived:
         ):
             return leaf(one.channels[index])
         kinds = recipe.alpha
-        of = full.name, one.role, full.is_straight, recipe.arrivals.spaces, full.space, (
+        arrivals = recipe.arrivals
+        of = full.name, one.role, full.is_straight, arrivals.spaces, arrivals.colour, full.space, (
             kinds.needed, kinds.kinds, kinds.clamp, kinds.ground,
         )  # fmt: skip
 

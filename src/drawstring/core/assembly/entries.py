@@ -19,7 +19,7 @@ from drawstring.core.finishing.optics import (
 
 
 def _grade(picture: Picture, now: GradeSettings, below: Below) -> Picture:
-    return graded(picture, now) if now.changes else picture
+    return graded(picture, now, management=below.management) if now.changes else picture
 
 
 def _glow(picture: Picture, now: GlowSettings, below: Below) -> Picture:

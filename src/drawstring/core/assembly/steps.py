@@ -23,6 +23,7 @@ from drawstring.core.assembly.terms import ALPHA, Term, counted_terms
 from drawstring.core.camera import Moment
 from drawstring.core.chain import MATTE, PICTURE, Chain, How, Stage, Value, is_picture, value
 from drawstring.core.colour.grade import changed_colour, graded, saturated
+from drawstring.core.colour.management import HOUSE, Management
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.pulls import alpha, planes, subject_of
@@ -121,16 +122,25 @@ def changed_value(chain: Chain, term: Term) -> Value:
     """Describe a term's light as it goes into the picture: (H, W, 3) float32."""
     subject = subject_of(chain)
     settings = subject.recipe.assembly
-    how = settings.term(term.name)
+    how, management = settings.term(term.name), subject.recipe.arrivals.management
 
     def make(at: Moment, light: Planes) -> Planes:
         step = subject.here(at, Stage.DERIVED).placed(light.shape[:2]).step
-        return changed(light, how.at(at.frame), hot_above=settings.hot_above, step=step)
+        return changed(
+            light, how.at(at.frame), hot_above=settings.hot_above, step=step, management=management
+        )
 
-    return value("changed", make, term_value(chain, term), of=(how, settings.hot_above))
+    return value("changed", make, term_value(chain, term), of=(how, settings.hot_above, management))
 
 
-def changed(light: Planes, how: TermSettings, *, hot_above: float = 8.0, step: int = 1) -> Planes:
+def changed(
+    light: Planes,
+    how: TermSettings,
+    *,
+    hot_above: float = 8.0,
+    step: int = 1,
+    management: Management = HOUSE,
+) -> Planes:
     """Change a term's light.
 
     Parameters
@@ -142,6 +152,7 @@ def changed(light: Planes, how: TermSettings, *, hot_above: float = 8.0, step: i
         How many times as bright as its neighbours a hot pixel is.
     step : int
         Pixels of the full picture to one of these: softening is told in the former.
+    management : Management
     """
     if not how.on:
         return np.zeros_like(light)
@@ -156,8 +167,8 @@ def changed(light: Planes, how: TermSettings, *, hot_above: float = 8.0, step: i
     made = np.asarray(made * gain if (gain != 1).any() else made, np.float32)
     if how.grade.changes:
         # Light alone: where there is none, nothing is added.
-        black = changed_colour(np.zeros((1, 1, 3), np.float32), how.grade)
-        made = np.asarray(changed_colour(made, how.grade) - black, np.float32)
+        black = changed_colour(np.zeros((1, 1, 3), np.float32), how.grade, management)
+        made = np.asarray(changed_colour(made, how.grade, management) - black, np.float32)
     return made
 
 
@@ -212,16 +223,16 @@ def _mixed(chain: Chain, before: Value) -> Value:
 def _graded(chain: Chain, before: Value) -> Value:
     """Change the picture's colour."""
     subject = subject_of(chain)
-    grade = subject.recipe.assembly.grade
+    grade, management = subject.recipe.assembly.grade, subject.recipe.arrivals.management
     if not grade.changes:
         return before
     has_matte = bool(grade.matte) and is_matte_ready(grade.matte, subject.passes, subject.recipe)
     given = [chain.after(Stage.DERIVED, MATTE + grade.matte)] if has_matte else []
 
     def make(at: Moment, picture: Picture, *matte: Plane) -> Picture:
-        return graded(picture, grade.at(at.frame), *matte)
+        return graded(picture, grade.at(at.frame), *matte, management=management)
 
-    return value("graded", make, before, *given, of=grade)
+    return value("graded", make, before, *given, of=(grade, management))
 
 
 def sum_value(chain: Chain) -> Value:

@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 from drawstring.core.arrays import Picture, Plane
 from drawstring.core.colour.curve import Curve, curved, read_curve
 from drawstring.core.colour.kept_files import read_kept
-from drawstring.core.colour.reading import read_space
-from drawstring.core.colour.table import through_table
+from drawstring.core.colour.management import HOUSE, Management
+from drawstring.core.colour.table import read_space, through_table
 from drawstring.core.errors import SettingError
 from drawstring.core.keyed import KeyedSettings
 from drawstring.core.readers import Colour, read_colour, read_numbers
@@ -76,7 +76,13 @@ class GradeSettings(KeyedSettings):
         ]  # fmt: skip
 
 
-def graded(picture: Picture, settings: GradeSettings, matte: Plane | None = None) -> Picture:
+def graded(
+    picture: Picture,
+    settings: GradeSettings,
+    matte: Plane | None = None,
+    *,
+    management: Management = HOUSE,
+) -> Picture:
     """Change a picture's colour.
 
     Parameters
@@ -86,6 +92,7 @@ def graded(picture: Picture, settings: GradeSettings, matte: Plane | None = None
         As they are at the frame.
     matte : (H, W) float32, optional
         Where, and how much.
+    management : Management
 
     Returns
     -------
@@ -95,15 +102,15 @@ def graded(picture: Picture, settings: GradeSettings, matte: Plane | None = None
     light, alpha = picture[..., :3], picture[..., 3:4]
     if matte is None and bool((alpha == 1).all()):
         made = np.empty_like(picture)
-        made[..., :3] = changed_colour(light, settings)
+        made[..., :3] = changed_colour(light, settings, management)
         made[..., 3:] = alpha
         return made
     divisor = np.where(alpha > 0, alpha, np.float32(1))
-    colour = changed_colour(light / divisor, settings)
+    colour = changed_colour(light / divisor, settings, management)
     uncovered = alpha <= 0
     if uncovered.any():
         # Nothing is there to be offset.
-        black = changed_colour(np.zeros((1, 1, 3), np.float32), settings)
+        black = changed_colour(np.zeros((1, 1, 3), np.float32), settings, management)
         colour = np.where(uncovered, colour - black, colour)
     made = np.concatenate([colour * divisor, alpha], axis=-1)
     if matte is not None:
@@ -112,7 +119,9 @@ def graded(picture: Picture, settings: GradeSettings, matte: Plane | None = None
     return np.asarray(made, np.float32)
 
 
-def changed_colour(colour: NDArray[np.floating], settings: GradeSettings) -> NDArray[np.floating]:
+def changed_colour(
+    colour: NDArray[np.floating], settings: GradeSettings, management: Management = HOUSE
+) -> NDArray[np.floating]:
     """Change unmultiplied scene-linear colours, (..., 3) float32.
 
     Examples
@@ -139,7 +148,7 @@ def changed_colour(colour: NDArray[np.floating], settings: GradeSettings) -> NDA
         clamps=settings.clamps,
     )
     if settings.table:
-        colour = through_table(colour, settings.table, settings.table_in, where="grade.table")
+        colour = through_table(colour, settings.table, settings.table_in, management)
     return colour
 
 

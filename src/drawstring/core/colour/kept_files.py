@@ -8,6 +8,8 @@ recipe's back would change pictures without a word.
 from __future__ import annotations
 
 import os
+from collections.abc import Collection
+from contextlib import suppress
 from functools import lru_cache
 from pathlib import Path
 
@@ -114,3 +116,17 @@ def check_kept(path: str, where: str) -> None:
 @lru_cache(maxsize=64)
 def _digest(path: str, changed: int, size: int) -> str:
     return xxhash.xxh3_128_hexdigest(Path(path).read_bytes())
+
+
+def kept_files(folder: str, endings: Collection[str]) -> list[tuple[str, str]]:
+    """Give every kept file of some endings: its path and its name, by name."""
+    files = []
+    with suppress(FileNotFoundError):
+        for digest in os.scandir(folder):
+            names = os.listdir(digest.path) if digest.is_dir() else []
+            files += [
+                (os.path.join(digest.path, name), name)
+                for name in names
+                if name.rpartition(".")[2].lower() in endings
+            ]
+    return sorted(files, key=lambda file: (file[1].lower(), file[0]))

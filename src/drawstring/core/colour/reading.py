@@ -1,54 +1,19 @@
 """What colour space a source was written in, and its values brought into the working space.
 
 Only what the file says and what its kind means is believed; a guess is told as one. Everything is computed in
-scene-linear light with Rec. 709 primaries, so a source that holds display values is undone here, by
-OpenColorIO's built-in configuration, and nowhere else. Data passes are never touched.
+scene-linear light of one working space, so a source that holds display values is undone here, by OpenColorIO,
+and nowhere else. Data passes are never touched.
 """
 
 from __future__ import annotations
 
-from functools import lru_cache
-from typing import Any
-
 import numpy as np
-import PyOpenColorIO as ocio
 
 from drawstring.core.arrays import Picture
-from drawstring.core.colour.view import CONFIG, RENDERED_IN
-from drawstring.core.errors import SettingError
+from drawstring.core.colour.management import HOUSE, LINEAR, WORKING, Management, space_steps, through
 from drawstring.core.io.facts import FileFacts, PartFacts
 
-LINEAR = "linear"
-
-SPACES: dict[str, str] = {
-    LINEAR: RENDERED_IN,
-    "sRGB display": "sRGB Encoded Rec.709 (sRGB)",
-    "Rec.1886 video": "Gamma 2.4 Encoded Rec.709",
-    "gamma 2.2": "Gamma 2.2 Encoded Rec.709",
-    "gamma 1.8": "Gamma 1.8 Encoded Rec.709",
-    "ACEScg": "ACEScg",
-    "ACES2065-1": "ACES2065-1",
-    "linear P3": "Linear P3-D65",
-    "linear Rec.2020": "Linear Rec.2020",
-    "log (ACEScct)": "ACEScct",
-}
-"""Our names for the configuration's spaces; the first is the working space."""
-
-WORKING_PRIMARIES = (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290)
-"""Of the working space: ITU-R BT.709-6, x and y of red, green, blue and white."""
-
-_AP1 = (0.713, 0.293, 0.165, 0.830, 0.128, 0.044, 0.32168, 0.33767)
-_AP0 = (0.7347, 0.2653, 0.0, 1.0, 0.0001, -0.077, 0.32168, 0.33767)
-_P3 = (0.68, 0.32, 0.265, 0.69, 0.15, 0.06, 0.3127, 0.3290)
-_REC2020 = (0.708, 0.292, 0.170, 0.797, 0.131, 0.046, 0.3127, 0.3290)
-_PRIMARIES = {
-    LINEAR: WORKING_PRIMARIES,
-    "ACEScg": _AP1,
-    "ACES2065-1": _AP0,
-    "linear P3": _P3,
-    "linear Rec.2020": _REC2020,
-}
-"""Chromaticities of red, green, blue and white: BT.709-6, S-2014-004, ST 2065-1, EG 432-1, BT.2020-2."""
+_PRIMARIES = {name: primaries for name, (_, primaries) in WORKING.items()}
 
 
 def suggest_space(facts: FileFacts, part: int = 0) -> tuple[str, str]:
@@ -62,7 +27,7 @@ def suggest_space(facts: FileFacts, part: int = 0) -> tuple[str, str]:
     Returns
     -------
     (str, str)
-        A key of `SPACES`, and the reason.
+        A key of `management.SPACES`, and the reason.
     """
     one = facts.parts[part]
     if facts.kind == "openexr":
@@ -102,32 +67,16 @@ def _of_openexr(part: PartFacts) -> tuple[str, str]:
     return LINEAR, "OpenEXR is scene-linear, and its header names no other primaries"
 
 
-def read_space(text: str, where: str) -> str:
-    """Read the name of a colour space.
-
-    Raises
-    ------
-    SettingError
-        There is no such space.
-    """
-    space = text.strip()
-    if space not in SPACES:
-        raise SettingError(
-            f"There is no colour space “{space}”.", where=where, why="Its colours can't be read.",
-            remedy=f"Choose {', '.join(SPACES)}.",
-        )  # fmt: skip
-    return space
-
-
-def to_working(picture: Picture, space: str) -> Picture:
-    """Bring colours into the working space: scene-linear, Rec. 709 primaries.
+def to_working(picture: Picture, space: str, management: Management = HOUSE) -> Picture:
+    """Bring colours into the working space.
 
     Parameters
     ----------
     picture : (H, W, 3) float32
         Values as they stand in the file.
     space : str
-        A key of `SPACES`.
+        One of the management's spaces.
+    management : Management
 
     Returns
     -------
@@ -138,15 +87,6 @@ def to_working(picture: Picture, space: str) -> Picture:
     SettingError
         There is no such space.
     """
-    if space == LINEAR:
+    if space == management.working:
         return picture
-    converted = np.ascontiguousarray(picture, np.float32).copy()
-    _processor(space).applyRGB(converted.reshape(-1, 3))
-    return converted
-
-
-@lru_cache(maxsize=16)
-def _processor(space: str) -> Any:
-    read_space(space, "arrivals.spaces")
-    config = ocio.Config.CreateFromBuiltinConfig(CONFIG)
-    return config.getProcessor(SPACES[space], RENDERED_IN).getDefaultCPUProcessor()
+    return through(space_steps(space, management), picture)

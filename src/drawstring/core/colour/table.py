@@ -4,20 +4,35 @@ from __future__ import annotations
 
 import os
 from functools import lru_cache
-from typing import Any
 
 import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
 from drawstring.core.colour.kept_files import check_kept
-from drawstring.core.colour.reading import LINEAR, SPACES
-from drawstring.core.colour.view import CONFIG, RENDERED_IN
+from drawstring.core.colour.management import HOUSE, SPACES, Management, Steps, space_steps, through
 from drawstring.core.errors import SettingError
 
 
+def read_space(text: str, where: str) -> str:
+    """Read the name of a colour space that tables are made for.
+
+    Raises
+    ------
+    SettingError
+        There is no such space.
+    """
+    space = text.strip()
+    if space not in SPACES:
+        raise SettingError(
+            f"There is no colour space “{space}”.", where=where, why="Its colours can't be read.",
+            remedy=f"Choose {', '.join(SPACES)}.",
+        )  # fmt: skip
+    return space
+
+
 def through_table(
-    colour: NDArray[np.floating], path: str, space: str, *, where: str = "table"
+    colour: NDArray[np.floating], path: str, space: str, management: Management = HOUSE
 ) -> NDArray[np.floating]:
     """Send unmultiplied colours through a kept table.
 
@@ -28,7 +43,8 @@ def through_table(
     path : str
         Of a kept file.
     space : str
-        A key of `SPACES`: in which the table reads, and gives back.
+        In which the table reads, and gives back.
+    management : Management
 
     Returns
     -------
@@ -40,32 +56,26 @@ def through_table(
     SettingError
         The file is gone, was changed, or can't be read.
     """
-    check_kept(path, where)
-    made = np.array(colour, np.float32, order="C")
-    table_processor(path, space, where).applyRGB(made.reshape(-1, 3))
-    return made
+    check_kept(path, "grade.table")
+    into, back = space_steps(space, management, inverse=True), space_steps(space, management)
+    return through((*into, *table_steps(path), *back), colour)
 
 
 def check_table(path: str) -> None:
     """Refuse a table that can't be read."""
-    table_processor(path, LINEAR, "cdl.file")
+    table_steps(path)
 
 
 @lru_cache(maxsize=16)
-def table_processor(path: str, space: str, where: str) -> Any:
+def table_steps(path: str) -> Steps:
     """Make the transform of a table; refuse one that can't be read."""
-    config = ocio.Config.CreateFromBuiltinConfig(CONFIG)
-    steps = ocio.GroupTransform()
-    if space != LINEAR:
-        steps.appendTransform(ocio.ColorSpaceTransform(src=RENDERED_IN, dst=SPACES[space]))
-    steps.appendTransform(ocio.FileTransform(src=path, interpolation=ocio.INTERP_BEST))
-    if space != LINEAR:
-        steps.appendTransform(ocio.ColorSpaceTransform(src=SPACES[space], dst=RENDERED_IN))
+    config = ocio.Config.CreateRaw()
     try:
-        return config.getProcessor(steps).getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS)
+        processor = config.getProcessor(ocio.FileTransform(src=path, interpolation=ocio.INTERP_BEST))
+        return (processor.getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS),)
     except ocio.Exception as error:
         reason = " ".join(str(error).replace(path, os.path.basename(path)).split())
         raise SettingError(
-            f"{os.path.basename(path)} can't be read as a table: {reason[:300]}", where=where,
+            f"{os.path.basename(path)} can't be read as a table: {reason[:300]}", where="grade.table",
             why="Colour can't go through it.", remedy="Export it again as .cube or .clf.",
         ) from error  # fmt: skip

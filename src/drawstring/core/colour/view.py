@@ -4,7 +4,7 @@ The browser can't run OpenColorIO, so Python samples the transform on a grid tha
 logarithmic axis: `s = log2(1 + K x) / log2(1 + K M)`, 0 at black and 1 at `M`. Unlike a plain
 logarithm it holds black itself, and near black it is nearly linear.
 
-The transforms come from OpenColorIO's built-in "cg-config-v2.2.0_aces-v1.3_ocio-v2.4".
+Which transforms those are, the shot's colour management says.
 """
 
 from __future__ import annotations
@@ -12,23 +12,14 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
 
 import numpy as np
-import PyOpenColorIO as ocio
 from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture
 from drawstring.core.bands import in_bands
-from drawstring.core.errors import SettingError
-
-CONFIG = "cg-config-v2.2.0_aces-v1.3_ocio-v2.4"
-RENDERED_IN = "Linear Rec.709 (sRGB)"
-DISPLAY = "sRGB - Display"
-
-VIEWS = {"film-like": "ACES 1.0 - SDR Video", "plain": "Un-tone-mapped", "values": "Raw"}
-"""Our plain names for the configuration's views."""
+from drawstring.core.colour.management import HOUSE, Management, through, view_steps
 
 SHAPER_K = 400.0
 SHAPER_MAX = 64.0
@@ -57,14 +48,15 @@ class BakedView:
     shaper_max: float = SHAPER_MAX
 
 
-def through_view(picture: Picture, view: str, *, threads: int = 1) -> Picture:
+def through_view(picture: Picture, view: str, management: Management = HOUSE, *, threads: int = 1) -> Picture:
     """Send scene-linear colours through a view, exactly.
 
     Parameters
     ----------
-    picture : (..., 3) float32, scene-linear Rec. 709
+    picture : (..., 3) float32, in the working space
     view : str
-        A key of `VIEWS`.
+        One of the management's views.
+    management : Management
     threads : int
 
     Returns
@@ -72,20 +64,19 @@ def through_view(picture: Picture, view: str, *, threads: int = 1) -> Picture:
     (..., 3) float32
         Display values, 0 to 1.
     """
-    shown = np.array(picture, np.float32, order="C").reshape(-1, 3)
-    processor = _processor(view)
-    in_bands(lambda first, last: processor.applyRGB(shown[first:last]), len(shown), threads, size=1 << 14)
-    return np.clip(shown, 0, 1, out=shown).reshape(picture.shape)
+    shown = through(view_steps(view, management), picture, threads=threads)
+    return np.asarray(np.clip(shown, 0, 1, out=shown), np.float32)
 
 
-@lru_cache(maxsize=8)
-def bake(view: str) -> BakedView:
+@lru_cache(maxsize=16)
+def bake(view: str, management: Management = HOUSE) -> BakedView:
     """Sample a view on the shaper's grid.
 
     Parameters
     ----------
     view : str
-        A key of `VIEWS`.
+        One of the management's views.
+    management : Management
 
     Raises
     ------
@@ -95,20 +86,21 @@ def bake(view: str) -> BakedView:
     s = np.linspace(0, 1, SIZE)
     x = (np.power(1 + SHAPER_K * SHAPER_MAX, s) - 1) / SHAPER_K
     blue, green, red = np.meshgrid(x, x, x, indexing="ij")
-    shown = through_view(np.stack([red, green, blue], axis=-1).astype(np.float32), view)
+    shown = through_view(np.stack([red, green, blue], axis=-1).astype(np.float32), view, management)
     cube = np.ones((SIZE, SIZE, SIZE, 4), np.float16)
     cube[..., :3] = shown
     return BakedView(view, SIZE, cube)
 
 
-def through_cube(picture: Picture, view: str, *, threads: int = 1) -> Picture:
+def through_cube(picture: Picture, view: str, management: Management = HOUSE, *, threads: int = 1) -> Picture:
     """Send scene-linear colours through a view's cube: what the well does, for pictures made to be looked at.
 
     Parameters
     ----------
-    picture : (H, W, 3) float32, scene-linear Rec. 709
+    picture : (H, W, 3) float32, in the working space
     view : str
-        A key of `VIEWS`.
+        One of the management's views.
+    management : Management
     threads : int
 
     Returns
@@ -117,7 +109,7 @@ def through_cube(picture: Picture, view: str, *, threads: int = 1) -> Picture:
         Display values, 0 to 1, as far from `through_view` as the cube's grid is coarse.
     """
     light = np.array(picture, np.float32, order="C").reshape(-1, 3)
-    cube = bake(view).cube[..., :3].astype(np.float32)
+    cube = bake(view, management).cube[..., :3].astype(np.float32)
     made = np.empty_like(light)
     in_bands(lambda first, last: _look_up(first, last, light, cube, made), len(light), threads, size=1 << 14)
     return made.reshape(picture.shape)
@@ -153,19 +145,3 @@ def _on_grid(x, count):  # type: ignore[no-untyped-def]
     )
     low = min(int(s), count - 2)
     return low, s - np.float32(low)
-
-
-@lru_cache(maxsize=8)
-def _processor(view: str) -> Any:
-    if view not in VIEWS:
-        raise SettingError(
-            f"There is no view “{view}”.",
-            where="view",
-            why="The picture can't be shown without one.",
-            remedy=f"Choose {', '.join(VIEWS)}.",
-        )
-    config = ocio.Config.CreateFromBuiltinConfig(CONFIG)
-    if view == "values":
-        return config.getProcessor(ocio.MatrixTransform()).getDefaultCPUProcessor()
-    transform = ocio.DisplayViewTransform(src=RENDERED_IN, display=DISPLAY, view=VIEWS[view])
-    return config.getProcessor(transform).getDefaultCPUProcessor()

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
+from drawstring.core.depth.header import depth_header as header
 from drawstring.core.depth.results import DEPTH_RESULTS as RESULTS
 from drawstring.core.depth.steps import DEPTH_STEPS as STEPS
 
-__all__ = ["RESULTS", "STEPS"]
+__all__ = ["RESULTS", "STEPS", "header"]

@@ -80,11 +80,13 @@ def anaglyph_of(
     Only to be looked at, it goes through the view's cube as everything in the well does; else exactly.
     """
     eyes, seen = recipe.eyes, through_cube if to_look else through_view
+    management = recipe.arrivals.management
+    view = management.view_like(eyes.anaglyph_view)
     pair = matrices_of(eyes.method, eyes.own_matrix)
     one, other = left[..., :3], right[..., :3]
     if eyes.mixed is Mixed.LINEAR:
-        return seen(mixed_open(one, other, pair), eyes.anaglyph_view, threads=threads)
-    shown = [seen(eye, eyes.anaglyph_view, threads=threads) for eye in (one, other)]
+        return seen(mixed_open(one, other, pair), view, management, threads=threads)
+    shown = [seen(eye, view, management, threads=threads) for eye in (one, other)]
     return mixed(shown[0], shown[1], pair)
 
 
@@ -167,7 +169,10 @@ def anaglyph_value(chains: Chains, *, whole: bool = True, to_look: bool = False)
     def make(at: Moment, left: Picture, right: Picture) -> Picture:
         return anaglyph_of(left, right, chains.recipe, to_look=to_look, threads=at.threads)
 
-    of = eyes.method, eyes.own_matrix, eyes.mixed, eyes.anaglyph_view, to_look
+    of = (
+        eyes.method, eyes.own_matrix, eyes.mixed, eyes.anaglyph_view, to_look,
+        chains.recipe.arrivals.management,
+    )  # fmt: skip
     return value("anaglyph", make, *(eye_picture(chains, side, whole=whole) for side in (0, 1)), of=of)
 
 

@@ -5,19 +5,17 @@ Attribute names are OpenEXR's own where it defines one; ours begin with `drawstr
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Mapping
 from fractions import Fraction
 from typing import Any
 
-from drawstring.core.colour.reading import WORKING_PRIMARIES
-from drawstring.core.depth.settings import DepthSettings
+from drawstring.core.colour.management import HOUSE, Management
 from drawstring.core.io.attributes import Exact, told
 from drawstring.core.io.facts import FileFacts
-from drawstring.core.passes.hashed import name_header
 
 SOFTWARE = "drawstring 0.1.0"
-INTEROP_ID, DATA_ID = "lin_rec709_scene", "data"
-"""Of the Color Interop Forum: scene-linear light in Rec. 709 primaries, and what is no colour at all."""
+DATA_ID = "data"
+"""Of the Color Interop Forum: what is no colour at all."""
 _OF_COLOUR = frozenset({"chromaticities", "colorInteropID", "adoptedNeutral", "oiio:ColorSpace"})
 
 
@@ -29,10 +27,8 @@ def header_of(
     version: int,
     recipe_digest: str,
     scene_unit: str,
-    depth: DepthSettings | None,
-    made: Collection[str] = (),
-    mattes: Sequence[str] = (),
-    read_as: Mapping[str, str] | None = None,
+    management: Management = HOUSE,
+    by_knots: Mapping[str, Any] | None = None,
     is_converted: bool = False,
     alpha: str = "premultiplied",
     profile: str = "",
@@ -51,14 +47,10 @@ def header_of(
         Which settings made the file.
     scene_unit : str
         Unit of all distances.
-    depth : DepthSettings or None
-        When something made from depth goes out: near, far and how they were used.
-    made : collection of str
-        Results that go out: what mist and focus were at this frame is said with them.
-    mattes : sequence of str
-        Named mattes: listed where they go out as a set of hashed names.
-    read_as : mapping of pass to kind, optional
-        How alpha was read where it was not premultiplied; all that goes out is, but what is called straight.
+    management : Management
+        Of its colours.
+    by_knots : mapping of attribute to value, optional
+        What knots say of what they made (`core.recipe.homes.header_by_knots`).
     is_converted : bool
         Whether colours were brought into the working space: then the source's own say no longer holds.
     alpha : str
@@ -79,7 +71,7 @@ def header_of(
     }
     if is_converted:
         said = {key: value for key, value in said.items() if key not in _OF_COLOUR}
-        said["chromaticities"] = list(WORKING_PRIMARIES)
+        said["chromaticities"] = list(management.primaries)
     said |= {
         "software": SOFTWARE,
         "drawstring.shot": shot,
@@ -95,29 +87,13 @@ def header_of(
         said.setdefault("timeCode", time_code(frame, frame_rate))
     if source_version:
         said["drawstring.sourceVersion"] = source_version
-    said.setdefault("chromaticities", list(WORKING_PRIMARIES))
-    # "Color Interop ID" of the ASWF's Color Interop Forum: scene-linear, Rec. 709 primaries.
-    said["colorInteropID"] = INTEROP_ID
+    said.setdefault("chromaticities", list(management.primaries))
+    # "Color Interop ID" of the ASWF's Color Interop Forum.
+    said["colorInteropID"] = management.interop_id
     said["drawstring.alpha"] = alpha
     if profile:
         said["drawstring.profile"] = profile
-    said |= {f"drawstring.alpha.{name}.readAs": kind for name, kind in (read_as or {}).items()}
-    if any(name.rpartition(".")[2].startswith("CryptoNamed") for name in made):
-        said |= name_header("CryptoNamed", mattes)
-    if depth is not None and depth.near is not None and depth.far is not None:
-        said |= {
-            "drawstring.depth.near": float(depth.near),
-            "drawstring.depth.far": float(depth.far),
-            "drawstring.depth.mapping": depth.mapping.value,
-            "drawstring.depth.whiteIs": depth.white_is.value,
-            "drawstring.depth.edges": depth.edges.value,
-            "drawstring.depth.overshoot": depth.overshoot.value,
-            "drawstring.depth.nothing": depth.nothing.value,
-            "drawstring.depth.along": depth.along.value,
-        }
-    if depth is not None:
-        said |= _mist_and_focus(depth, frame, made)
-    return said
+    return said | dict(by_knots or {})
 
 
 _OVER_1001 = (24, 30, 48, 60, 120)
@@ -144,25 +120,6 @@ def time_code(frame: int, frame_rate: float) -> list[int]:
     rate = max(1, round(frame_rate))
     seconds, rest = divmod(max(0, frame), rate)
     return [seconds // 3600 % 24, seconds // 60 % 60, seconds % 60, rest]
-
-
-def _mist_and_focus(depth: DepthSettings, frame: int, made: Collection[str]) -> dict[str, Any]:
-    said: dict[str, Any] = {}
-    bare = {name.rpartition(".")[2] for name in made}
-    layers = [layer.at(frame) for layer in depth.mist if layer.on]
-    if bare & {"beauty_mist", "mist_amount"} or ("beauty_focus" in bare and layers):
-        said["drawstring.mist"] = "; ".join(
-            f"{one.name}: {one.falloff.value} from {one.start:g}, "
-            + (f"{one.density:g} per unit" if one.falloff.value == "exponential" else f"over {one.depth:g}")
-            for one in layers
-        )
-    if bare & {"beauty_focus", "blur_radius"}:
-        focus = depth.focus.at(frame)
-        said["drawstring.focus.distance"] = float(focus.distance)
-        said["drawstring.focus.by"] = focus.by.value
-        if focus.by.value == "lens":
-            said["drawstring.focus.stop"] = float(focus.stop)
-    return said
 
 
 def _can_be_written(value: Any) -> bool:

@@ -28,6 +28,7 @@ from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.outputs import OutputPlan
 from drawstring.core.recipe.results import find_result, result_named
 from drawstring.core.recipe.sources import Pixels, pass_named
+from drawstring.core.recipe.views import view_of
 
 
 def loose_files(plan: OutputPlan, pixels: Pixels, at: Moment) -> list[BesideFile]:
@@ -78,7 +79,7 @@ def _still(work: Work, chains: Chains) -> BesideFile:
         high = max(1, round(light.shape[0] * STILL_WIDE / light.shape[1]))
         small = cv2.resize(light, (STILL_WIDE, high), interpolation=cv2.INTER_AREA)
         light = np.asarray(small, np.float32)
-    seen = through_view(light, chains.recipe.pack.picture_view, threads=work.at.threads)
+    seen = through_view(light, *view_of(chains.recipe), threads=work.at.threads)
     return BesideFile(f"{STILL}/{STILL}", picture=np.asarray(np.clip(seen, 0, 1), np.float32), ending="jpeg")
 
 
@@ -115,7 +116,7 @@ def _shown(name: str, work: Work, chains: Chains, *, on_black: bool = False) -> 
     elif is_light and values.shape[2] == 4:
         values = straight(values)
     if is_light and values.shape[2] >= 3:
-        values[..., :3] = through_view(values[..., :3], recipe.pack.picture_view, threads=at.threads)
+        values[..., :3] = through_view(values[..., :3], *view_of(recipe), threads=at.threads)
     elif is_direction:
         values = 0.5 + 0.5 * values
     return np.asarray(np.clip(values, 0, 1), np.float32)

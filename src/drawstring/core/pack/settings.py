@@ -8,7 +8,6 @@ from typing import Any, ClassVar, Self
 
 from pydantic import BaseModel, ConfigDict, field_validator
 
-from drawstring.core.colour.view import VIEWS
 from drawstring.core.errors import SettingError
 from drawstring.core.pack.constants import Constant, read_constants
 from drawstring.core.pack.file_names import check_pattern
@@ -121,13 +120,6 @@ class PackSettings(KnotSettings):
     @classmethod
     def _pattern(cls, pattern: str) -> str:
         return check_pattern(pattern)
-
-    @field_validator("picture_view")
-    @classmethod
-    def _known_view(cls, view: str) -> str:
-        if view not in VIEWS:
-            raise ValueError(f"choose {', '.join(VIEWS)}")
-        return view
 
     @field_validator("order", mode="before")
     @classmethod

@@ -11,6 +11,12 @@ where frames tell it something that is worth knowing over a whole delivery,
   kept beside the pass's statistics (`pixels` by channel, as they came; `is_looked_at`: of a few frames,
   what takes longer);
 
+where files should tell of what it did,
+
+- `header(recipe, made, frame)`: attributes for the header of a packed frame, by name (`made`: names of the
+  results that go out);
+- `view_header(view, chains, at)`: what parts of one view say otherwise than the shot's own file;
+
 where something has to be counted over all frames as the recipe stands,
 
 - `counting(passes, recipe)`: what (`recipe.counting.Counting`), None where there is nothing to count;
@@ -28,10 +34,10 @@ Homes are read when they are first asked for: they rest on much of the core them
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from functools import cache
 from types import ModuleType
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment
@@ -42,6 +48,9 @@ from drawstring.core.passes.recognition import Pass
 from drawstring.core.recipe.counting import Counting
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import Result
+
+if TYPE_CHECKING:
+    from drawstring.core.recipe.chains import Chains
 
 
 @cache
@@ -88,6 +97,24 @@ def tell(
             for name, plain in home.tell(passes, pixels, at, is_looked_at=is_looked_at).items():
                 told[name] = told.get(name, {}) | plain
     return told
+
+
+def header_by_knots(recipe: Recipe, made: Collection[str], frame: int) -> dict[str, Any]:
+    """Give what knots say in a packed frame's header."""
+    said: dict[str, Any] = {}
+    for home in homes():
+        if hasattr(home, "header"):
+            said |= home.header(recipe, made, frame)
+    return said
+
+
+def view_header(view: str, chains: Chains, at: Moment) -> dict[str, Any]:
+    """Give what parts of one view say otherwise than the shot's own file."""
+    said: dict[str, Any] = {}
+    for home in homes():
+        if hasattr(home, "view_header"):
+            said |= home.view_header(view, chains, at)
+    return said
 
 
 def countings(passes: Sequence[Pass], recipe: Recipe) -> dict[str, Counting]:

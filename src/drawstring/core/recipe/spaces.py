@@ -9,7 +9,8 @@ import numpy as np
 from drawstring.core.alpha.conversion import premultiplied, straight, with_sound_alpha
 from drawstring.core.alpha.kinds import AlphaKind
 from drawstring.core.arrays import Picture, Stored
-from drawstring.core.colour.reading import LINEAR, to_working
+from drawstring.core.colour.management import LINEAR
+from drawstring.core.colour.reading import to_working
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES
@@ -21,11 +22,16 @@ def space_of(one: Pass, recipe: Recipe) -> str:
     return recipe.arrivals.spaces.get(one.name, one.space) if one.role in COLOUR_ROLES else LINEAR
 
 
+def is_in_working_space(one: Pass, recipe: Recipe) -> bool:
+    """Whether a pass's colours came in the working space, or it holds none."""
+    return one.role not in COLOUR_ROLES or space_of(one, recipe) == recipe.arrivals.working_space
+
+
 def is_converted(one: Pass, recipe: Recipe) -> bool:
     """Whether a pass's pixels are not taken just as they came."""
     if one.role not in COLOUR_ROLES or len(_read_channels(one)) < 3:
         return False
-    is_plain = space_of(one, recipe) == LINEAR and _alpha_kind(one, recipe) is AlphaKind.PREMULTIPLIED
+    is_plain = is_in_working_space(one, recipe) and _alpha_kind(one, recipe) is AlphaKind.PREMULTIPLIED
     return not is_plain or _clamps(one, recipe)
 
 
@@ -40,9 +46,9 @@ def converted(one: Pass, planes: Sequence[Stored], recipe: Recipe) -> list[Store
     picture = np.stack([np.asarray(plane, np.float32) for plane in planes], axis=-1)
     space = space_of(one, recipe)
     if len(planes) == 4:
-        picture = _read(picture, _alpha_kind(one, recipe), space, recipe.alpha.ground)
+        picture = _read(picture, _alpha_kind(one, recipe), space, recipe)
     else:
-        picture = to_working(picture, space)
+        picture = to_working(picture, space, recipe.arrivals.management)
     if _clamps(one, recipe):
         picture = with_sound_alpha(picture)
     read: list[Stored] = []
@@ -78,14 +84,18 @@ def _kind_of(one: Pass, recipe: Recipe) -> AlphaKind:
     return recipe.alpha.kind_of(one.name.rpartition(".")[2], is_straight=one.is_straight)
 
 
-def _read(picture: Picture, kind: AlphaKind, space: str, ground: tuple[float, float, float]) -> Picture:
+def _read(picture: Picture, kind: AlphaKind, space: str, recipe: Recipe) -> Picture:
     """Make a picture scene-linear and premultiplied.
 
     A curve bends a colour that was multiplied otherwise than the colour itself, so in an encoded file
     alpha is divided out first, in the file's own encoding; then the colour is made linear, and
     multiplied.
     """
-    is_encoded = space != LINEAR and kind in (AlphaKind.PREMULTIPLIED, AlphaKind.TWICE)
+    management = recipe.arrivals.management
+    is_encoded = space not in (LINEAR, management.working) and kind in (
+        AlphaKind.PREMULTIPLIED,
+        AlphaKind.TWICE,
+    )
     if is_encoded:
         plain = straight(premultiplied(picture, kind))
         # Light without any coverage has nothing to be divided by: it stays, as a glow.
@@ -94,7 +104,7 @@ def _read(picture: Picture, kind: AlphaKind, space: str, ground: tuple[float, fl
         picture, kind = plain, AlphaKind.STRAIGHT
     else:
         bare = np.zeros(picture.shape[:2], bool)
-    linear = np.concatenate([to_working(picture[..., :3], space), picture[..., 3:]], axis=-1)
-    read = premultiplied(linear, kind, ground)
+    linear = np.concatenate([to_working(picture[..., :3], space, management), picture[..., 3:]], axis=-1)
+    read = premultiplied(linear, kind, recipe.alpha.ground)
     read[bare] = linear[bare]
     return read

@@ -18,7 +18,7 @@ import numpy as np
 from av.video.reformatter import ColorRange, Colorspace
 from numpy.typing import NDArray
 
-from drawstring.core.colour import through_view
+from drawstring.core.colour import Management, through_view
 from drawstring.core.errors import OutputError
 from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
@@ -26,7 +26,12 @@ from drawstring.core.io.writing import final_name
 from drawstring.core.pack.form import Also
 from drawstring.core.pack.loose_files import STILL
 from drawstring.core.passes import COLOUR_ROLES, Role, recognise
+from drawstring.core.recipe import upgraded
+from drawstring.core.recipe.views import view_of
 from drawstring.runs.handoff.contents import MOVIE, SHEET, manifest_of, put_checksums
+
+View = tuple[str, Management]
+"""Whose view pictures are seen through."""
 
 Picture8 = NDArray[np.uint8]
 """(H, W, 3) display levels, R G B."""
@@ -57,12 +62,12 @@ def make_review(folder: str) -> list[str]:
         There is no manifest; nothing can be written.
     """
     _, manifest = manifest_of(folder)
-    pack = manifest["recipe"]["settings"]["pack"]
-    also, view = pack.get("also", []), pack.get("picture_view", "film-like")
+    recipe = upgraded(manifest["recipe"]["settings"])
+    also, view = recipe.pack.also, view_of(recipe)
     made = []
     for kind, name, make in ((Also.MOVIE, MOVIE, _put_movie), (Also.SHEET, SHEET, _put_sheet)):
         path = os.path.join(folder, name)
-        if kind.value not in also or not manifest["frames"]:
+        if kind not in also or not manifest["frames"]:
             continue
         if not os.path.exists(path):
             with final_name(path) as unfinished:
@@ -72,7 +77,7 @@ def make_review(folder: str) -> list[str]:
     return made
 
 
-def _put_movie(unfinished: str, folder: str, manifest: Mapping[str, Any], view: str) -> None:
+def _put_movie(unfinished: str, folder: str, manifest: Mapping[str, Any], view: View) -> None:
     width, height = _size_of(folder, manifest, MOVIE_WIDE)
     width, height = width // 2 * 2, height // 2 * 2
     rate = Fraction(manifest["frame_rate"]).limit_denominator(1001)
@@ -106,7 +111,7 @@ def _in_bt709(seen: Picture8) -> av.VideoFrame:
     return frame
 
 
-def _put_sheet(unfinished: str, folder: str, manifest: Mapping[str, Any], view: str) -> None:
+def _put_sheet(unfinished: str, folder: str, manifest: Mapping[str, Any], view: View) -> None:
     frames = manifest["frames"]
     places = sorted({round(i * (len(frames) - 1) / max(1, SHEET_MOST - 1)) for i in range(SHEET_MOST)})
     chosen = [frames[place] for place in places]
@@ -127,7 +132,9 @@ def _put_sheet(unfinished: str, folder: str, manifest: Mapping[str, Any], view: 
         file.write(data.tobytes())
 
 
-def _all_frames(folder: str, manifest: Mapping[str, Any], view: str) -> Iterator[tuple[int, Picture8 | None]]:
+def _all_frames(
+    folder: str, manifest: Mapping[str, Any], view: View
+) -> Iterator[tuple[int, Picture8 | None]]:
     """Give every frame of the range with its picture; None where it is missing."""
     frames = {frame["number"]: frame for frame in manifest["frames"]}
     for number in range(manifest["first"], manifest["last"] + 1):
@@ -142,7 +149,7 @@ def _size_of(folder: str, manifest: Mapping[str, Any], most: int) -> tuple[int, 
     return wide, max(2, round(height * wide / (width * aspect)))
 
 
-def _seen(folder: str, frame: Mapping[str, Any], view: str) -> Picture8:
+def _seen(folder: str, frame: Mapping[str, Any], view: View) -> Picture8:
     """Give the finished picture of a frame as it is displayed: its still, else what its file holds."""
     for beside in frame["proof"].get("beside", []):
         if beside["file"].startswith(f"{STILL}/"):
@@ -157,7 +164,7 @@ def _seen(folder: str, frame: Mapping[str, Any], view: str) -> Picture8:
     return _beauty(os.path.join(folder, frame["file"]), view)
 
 
-def _beauty(path: str, view: str) -> Picture8:
+def _beauty(path: str, view: View) -> Picture8:
     """Read what a file is opened for, within the frame, as it is displayed."""
     facts = read_facts(path)
     one = min(recognise(facts), key=lambda each: (each.name != Role.BEAUTY, each.role not in COLOUR_ROLES))
@@ -167,7 +174,7 @@ def _beauty(path: str, view: str) -> Picture8:
     light = np.stack([np.nan_to_num(np.asarray(planes[ref], np.float32)) for ref in refs], axis=-1)
     if light.shape[2] != 3:
         light = np.repeat(light[..., :1], 3, axis=2)
-    seen = through_view(light, view) if one.role in COLOUR_ROLES else np.clip(light, 0, 1)
+    seen = through_view(light, *view) if one.role in COLOUR_ROLES else np.clip(light, 0, 1)
     return np.asarray(np.round(seen * 255), np.uint8)
 
 

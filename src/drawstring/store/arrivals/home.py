@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from drawstring.core.arrivals.colour_checks import check_colour
 from drawstring.core.findings import Does, Finding, Mend, Severity, finding_from_dict, show_frame
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe
+from drawstring.core.recipe.views import views_chosen
 from drawstring.store import deliveries, measuring
 from drawstring.store.homes import ShotFacts, arrived_findings
 from drawstring.store.models import Delivery, Shot
@@ -18,7 +20,15 @@ def findings(facts: ShotFacts) -> list[Finding]:
     gathered = _still_true(said, facts.passes) + [finding_from_dict(plain) for plain in counted]
     gathered += _set_aside(shot, delivery)
     gathered += _frames_asked_for(shot, delivery, facts.recipe)
+    gathered += check_colour(
+        facts.recipe.arrivals, facts.passes, _files_of(delivery), views_chosen(facts.recipe)
+    )
     return gathered + arrived_findings(facts)
+
+
+def _files_of(delivery: Delivery) -> dict[int, str]:
+    """Give a path for each source, with its pattern: what rules about names go by."""
+    return {source: member.pattern for source, member in enumerate(delivery.members)}
 
 
 def _set_aside(shot: Shot, delivery: Delivery) -> list[Finding]:

@@ -14,7 +14,7 @@ from drawstring.core.alpha.settings import READABLE, CutBy
 from drawstring.core.alpha.shadow_settings import GroundFrom, LitIs, ShadowFrom, Together
 from drawstring.core.alpha.stack_settings import Behind, Sends
 from drawstring.core.colour.grade import GradeSettings
-from drawstring.core.colour.reading import SPACES
+from drawstring.core.colour.management import SPACES
 from drawstring.core.entries import entry_kinds
 from drawstring.core.finishing.grain import read_strengths
 from drawstring.core.keyed import KeyedSettings

@@ -6,10 +6,12 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from drawstring.core.colour.management import builtin_configs
 from drawstring.store import deliveries, measuring
 from drawstring.store.models import Delivery, Shot
 from drawstring.store.standing import ShotStanding
 from drawstring.web.arrivals.views import bp as scans
+from drawstring.web.colour_files import kept_configs
 from drawstring.web.delivery.views import bp as delivery
 from drawstring.web.drawing import spark
 
@@ -23,6 +25,8 @@ def words(session: Session, shot: Shot, how: ShotStanding, frames: list[int]) ->
     return {
         "bytes_a_frame": deliveries.bytes_a_frame(session, came) if came else 0,
         "sparks": _sparks(came) if came else {},
+        "builtin_configs": builtin_configs(),
+        "kept_configs": kept_configs(),
     }
 
 

@@ -18,8 +18,8 @@ from drawstring.core.assembly.terms import (
     light_texts,
     sum_text,
 )
+from drawstring.core.colour.management import SPACES
 from drawstring.core.colour.match import MatchBy
-from drawstring.core.colour.reading import SPACES
 from drawstring.core.errors import DrawstringError
 from drawstring.core.keys import Then
 from drawstring.core.passes import Pass, Role

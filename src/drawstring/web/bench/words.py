@@ -10,7 +10,9 @@ from sqlalchemy.orm import Session
 
 from drawstring.core.arrivals import camera_words
 from drawstring.core.chain import PICTURE
-from drawstring.core.colour import SPACES, VIEWS
+from drawstring.core.colour import HOUSE
+from drawstring.core.colour.management import config_of
+from drawstring.core.errors import SettingError
 from drawstring.core.findings import gravest_first
 from drawstring.core.pack.naming import bare_name
 from drawstring.core.passes import Pass, Role
@@ -68,9 +70,8 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
         "families": families(),
         "slow": [name for name, result in fixed_results().items() if result.is_slow],
         "first_pictures": _first_pictures(how, results),
-        "views": VIEWS,
+        **_colour_words(how),
         "roles": list(Role),
-        "spaces": list(SPACES),
         "space_of": partial(space_of, recipe=how.recipe),
         "findings": findings,
         "next_knot": _next_knot(how, knot),
@@ -82,6 +83,16 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
         "can_be_left_out": can_be_left_out(knot),
         **(words_of(knot, session, one, how, usable) if delivery else {}),
     }
+
+
+def _colour_words(how: ShotStanding) -> dict[str, Any]:
+    """Give what colours can be read as and seen through; the house's own where a configuration is gone."""
+    management = how.recipe.arrivals.management
+    try:
+        config_of(management.config)
+    except SettingError:
+        management = HOUSE
+    return {"management": management, "views": management.views, "spaces": management.spaces}
 
 
 def _shown_frame(usable: list[int], whole: list[int]) -> int | None:

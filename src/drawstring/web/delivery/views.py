@@ -11,12 +11,14 @@ from werkzeug.wrappers import Response
 
 from drawstring.core.arrays import Plane
 from drawstring.core.arrivals import SameCamera, camera_differences, compare
+from drawstring.core.colour.kept_files import CONFIGS
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.io.headers import read_facts
 from drawstring.core.passes import LIT_ROLES, Pass, PassStatistics, Role
-from drawstring.store import correcting, deliveries, measuring, shows
+from drawstring.store import correcting, deliveries, measuring, recipes, shows
 from drawstring.store.models import Delivery, Shot
 from drawstring.store.standing import standing
+from drawstring.web import colour_files
 from drawstring.web.bench.changing import changed, set_settings, typed_at
 from drawstring.web.bench.words import bench_words
 from drawstring.web.drawing import Curve, curve_of
@@ -29,6 +31,22 @@ bp = Blueprint("delivery", __name__)
 def set_values(shot_id: int) -> Response:
     """Change settings of the Arrivals knot: frames to pack, colour readings."""
     return set_settings(shot_id, "arrivals", typed_at("arrivals"))
+
+
+@bp.post("/shots/<int:shot_id>/arrivals/colour")
+def bring_config(shot_id: int) -> Response:
+    """Take over a configuration of the show's own, once it can do all it names."""
+    file = request.files.get("colour.file")
+    if file is None or (file.filename or "").rpartition(".")[2].lower() not in CONFIGS:
+        raise SettingError(
+            "No configuration was chosen.", where="colour.file", why="Nothing was changed.",
+            remedy="Choose an .ocio or .ocioz file.",
+        )  # fmt: skip
+    path = colour_files.bring_config(file)
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        recipes.set_values(session, shot, {"arrivals.colour.config": path}, by=who())
+        return changed(session, shot, "arrivals")
 
 
 @bp.post("/shots/<int:shot_id>/passes/<name>/role")

@@ -6,7 +6,6 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from drawstring.core.colour import VIEWS
 from drawstring.core.eyes.anaglyph import Method, Mixed, matrices_of
 from drawstring.core.eyes.packing import First, Packing
 from drawstring.core.eyes.pair_views import views_of_pair
@@ -21,7 +20,7 @@ CHOICES = {
     "came": list(Came), "packing": list(Packing), "first": list(First), "making": list(Making),
     "fineness": list(Fineness),
     "edge": list(Edge), "method": list(Method), "mixed": list(Mixed), "file": list(AnaglyphFile),
-    "forms": list(Form), "views": list(VIEWS), "then": list(Then),
+    "forms": list(Form), "then": list(Then),
 }  # fmt: skip
 """What can be chosen, by setting."""
 

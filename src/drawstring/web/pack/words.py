@@ -6,7 +6,6 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from drawstring.core.colour import VIEWS
 from drawstring.core.pack import Compression, StoredType
 from drawstring.core.pack.form import (
     AlphaKind,
@@ -52,7 +51,8 @@ def pack_words(session: Session, shot: Shot, how: ShotStanding, frames: list[int
             "style": list(Style), "files": list(Files),
             "parts": list(Parts), "tiling": list(Tiling), "line_order": list(LineOrder),
             "reach": list(Reach), "alpha": list(AlphaKind),
-            "also": list(Also), "picture_file": list(PictureFile), "view": [View(name) for name in VIEWS],
+            "also": list(Also), "picture_file": list(PictureFile),
+            "view": [View(name) for name in how.recipe.arrivals.management.views],
         },
         "plain_channels": said_of_plain_channels(how.passes, how.recipe),
         "types": list(StoredType),

@@ -113,10 +113,12 @@ def as_png(shown: NDArray[np.uint8], wide: int) -> Response:
     return Response(data.tobytes(), mimetype="image/png", headers={"Cache-Control": "max-age=86400"})
 
 
-@bp.get("/views/<name>")
-def view_cube(name: str) -> Response:
-    """Give a view transform as a cube of half floats."""
-    cube = bake(name)
+@bp.get("/shots/<int:shot_id>/view")
+def view_cube(shot_id: int) -> Response:
+    """Give a view transform of a shot's colour management as a cube of half floats."""
+    with work() as session:
+        management = recipes.current(session, shows.shot_by_id(session, shot_id)).arrivals.management
+    cube = bake(request.args.get("name", ""), management)
     return Response(
         cube.cube.tobytes(),
         mimetype="application/octet-stream",

@@ -70,8 +70,8 @@ export async function words(answer) {
   }
 }
 
-export async function fetchCube(name) {
-  const answer = await fetch(`/views/${name}`);
+export async function fetchCube(shot, name, managed) {
+  const answer = await fetch(`/shots/${shot}/view?${new URLSearchParams({ name, managed })}`);
   if (!answer.ok) throw new Error(await words(answer));
   const [k, max] = answer.headers.get("X-Shaper").split(" ").map(Number);
   return { size: Number(answer.headers.get("X-Size")), k, max, data: new Uint16Array(await answer.arrayBuffer()) };

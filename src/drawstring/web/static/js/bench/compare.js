@@ -50,7 +50,9 @@ export function expose(desk, stops) {
 }
 
 export async function setView(desk, name) {
-  try { desk.well.setView(await fetchCube(name)); } catch (error) { desk.say(error.message); }
+  const { managed } = document.getElementById("view").dataset;
+  Object.assign(desk, { view: name, managed });
+  try { desk.well.setView(await fetchCube(desk.shot, name, managed)); } catch (error) { desk.say(error.message); }
 }
 
 function setUpWipe(desk) {
@@ -75,7 +77,16 @@ export function setUpCompare(desk, go) {
   exposure.addEventListener("input", () => well.set({ stops: Number(exposure.value) || 0 }));
   exposure.addEventListener("dblclick", () => expose(desk, 0));
   document.getElementById("channel").addEventListener("change", (event) => well.set({ channel: event.target.value }));
-  document.getElementById("view").addEventListener("change", (event) => setView(desk, event.target.value));
+  document.getElementById("view-choice").addEventListener("change", (event) => setView(desk, event.target.value));
+  // Colours managed otherwise have other views; the chosen one stays where there is one of its name.
+  document.body.addEventListener("recipe-changed", () => {
+    const select = document.getElementById("view");
+    const names = [...select.options].map((option) => option.value);
+    const name = names.includes(desk.view) ? desk.view : names[0];
+    const isNew = name !== desk.view || select.dataset.managed !== desk.managed;
+    select.value = name;
+    if (isNew) setView(desk, name);
+  });
   document.getElementById("fit").addEventListener("click", () => well.fit());
   document.getElementById("zoom").addEventListener("click", () => well.oneToOne());
   wellElement.addEventListener("well-zoomed", (event) => {
