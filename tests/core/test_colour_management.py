@@ -1,4 +1,4 @@
-"""Curves, tables and configurations: held against OpenColorIO itself, published primaries and closed forms."""
+"""Curves, tables and configurations, held against OpenColorIO itself, primaries and closed forms."""
 
 import os
 
