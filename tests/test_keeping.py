@@ -13,6 +13,7 @@ from sqlalchemy import create_engine, select, text
 from sqlalchemy.orm import sessionmaker
 
 from drawstring import keeping
+from drawstring.core.colour.kept_files import find_kept, keep_file
 from drawstring.core.errors import ConflictError, MissingError, SourceError
 from drawstring.installation import Installation
 from drawstring.keeping import backup, restore
@@ -68,7 +69,9 @@ def test_a_house_of_the_version_before_is_taken_over_whole(postgres, empty):
     assert form_of(empty) == newest_form() > "0004"
     engine = connect(empty)
     after = contents(empty)
-    assert {name: len(rows) for name, rows in after.items()} == {n: len(r) for n, r in before.items()}
+    kept = {name: len(after[name]) for name in before}
+    assert kept == {name: len(rows) for name, rows in before.items()}
+    assert not any(after[name] for name in after.keys() - before.keys())
     with sessionmaker(engine)() as session:
         show = shows.find_show(session, "Tidewrack")
         rows = standings(session, shots_of(session, show))
@@ -103,13 +106,14 @@ def test_a_house_of_a_later_version_is_refused_in_words_and_left_as_it_is(instal
 
 
 def test_a_backup_brings_everything_back_elsewhere_and_throws_nothing_away(
-    postgres, installation, empty, tmp_path, candidate
+    postgres, installation, empty, tmp_path, candidate, monkeypatch
 ):
     engine = connect(installation.database_url)
     with sessionmaker(engine).begin() as session:
         show = shows.make_show(session, "Tidewrack")
         deliveries.accept(session, shows.make_shot(session, show, "TW010"), candidate)
     engine.dispose()
+    table = keep_file(installation.colour_folder, "gain.cube", b"LUT_1D_SIZE 2\n0 0 0\n2 2 2\n")
     file = str(tmp_path / "night.backup")
     about = backup(installation, file)
     assert about["form"] == newest_form() and os.stat(file).st_mode & 0o077 == 0
@@ -126,6 +130,9 @@ def test_a_backup_brings_everything_back_elsewhere_and_throws_nothing_away(
     done = restore(elsewhere, file)
     assert contents(empty) == contents(installation.database_url)
     assert elsewhere.secret_key == installation.secret_key
+    os.unlink(table)
+    monkeypatch.setenv("DRAWSTRING_COLOUR", elsewhere.colour_folder)
+    assert find_kept(table, "table").startswith(elsewhere.var)
     before = create_engine(postgres.url(done.before))
     with before.connect() as connection:
         assert connection.scalar(text("SELECT said FROM keepsake")) == "mine"

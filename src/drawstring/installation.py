@@ -118,6 +118,11 @@ class Installation:
         return self.colour or str(Path(self.var) / "colour")
 
     @property
+    def sound_folder(self) -> str:
+        """Where sounds of cuts are kept."""
+        return str(Path(self.var) / "sounds")
+
+    @property
     def inbox_addresses(self) -> dict[str, str]:
         """Where packages may be sent: an address for each name."""
         given = dict(part.partition("=")[::2] for part in self.client_inboxes.split())
@@ -168,6 +173,7 @@ def read_installation(environment: Mapping[str, str] | None = None) -> Installat
     SettingError
         A number that is none, an address to serve on that is not loopback, an inbox without an address.
     """
+    is_own = environment is None
     environment = os.environ if environment is None else environment
     values: dict[str, Any] = {}
     for one in fields(Installation):
@@ -186,6 +192,10 @@ def read_installation(environment: Mapping[str, str] | None = None) -> Installat
         else:
             values[one.name] = text
     made = Installation(**values)
+    if is_own:
+        os.environ.setdefault(
+            "DRAWSTRING_COLOUR", made.colour_folder
+        )  # processes that are started inherit it
     if made.host not in ("127.0.0.1", "::1", "localhost"):
         raise SettingError(
             f"DRAWSTRING_HOST is “{made.host}”, which others can reach.",

@@ -1,6 +1,6 @@
 """A house's memory kept in one file, and brought back from it.
 
-That is its database, and the key that signs its pages.
+That is its database, the key that signs its pages, and the tables and configurations of colour it keeps.
 
 Sources and packages are files of their own and stay where they are; a backup names their folders. What a
 restore replaces is not thrown away: the database that was there keeps its contents under another name.
@@ -11,6 +11,7 @@ from __future__ import annotations
 import io
 import json
 import os
+import shutil
 import subprocess
 import tarfile
 import tempfile
@@ -32,7 +33,7 @@ from drawstring.installation import Installation
 from drawstring.local_postgres import Trouble, program
 from drawstring.store.database import connect, form_of, migrate, newest_form
 
-DUMP, ABOUT, KEY = "database.dump", "about.json", "secrets/page-key"
+DUMP, ABOUT, KEY, COLOUR = "database.dump", "about.json", "secrets/page-key", "colour"
 KIND = "drawstring backup"
 
 
@@ -84,6 +85,9 @@ def backup(installation: Installation, file: str) -> dict[str, Any]:
             _add(packed, ABOUT, json.dumps(about, indent=2).encode())
             _add(packed, KEY, installation.secret_key)
             packed.add(dump, DUMP)
+            # Recipes name them by content: without them pictures could not be made again.
+            if os.path.isdir(installation.colour_folder):
+                packed.add(installation.colour_folder, COLOUR)
         os.chmod(unfinished, 0o600)
     return about
 
@@ -125,6 +129,7 @@ def restore(installation: Installation, file: str) -> Restored:
                 run(f'ALTER DATABASE "{url.database}" RENAME TO "{before}"')
             run(f'ALTER DATABASE "{making}" RENAME TO "{url.database}"')
         _bring_key(installation, Path(place) / KEY)
+        _bring_colour(installation, Path(place) / COLOUR)
         return Restored(about["made_at"], about["form"], before if had else "")
 
 
@@ -214,6 +219,15 @@ def _run(name: str, url: URL, *arguments: str) -> None:
             why="Nothing was changed.",
             remedy="Check that the database runs and may be read, then try again.",
         )  # fmt: skip
+
+
+def _bring_colour(installation: Installation, kept: Path) -> None:
+    """Put kept files of colour back; what is there already has the same content."""
+    for file in kept.glob("*/*"):
+        place = Path(installation.colour_folder) / file.parent.name / file.name
+        if not place.exists():
+            place.parent.mkdir(parents=True, exist_ok=True)
+            shutil.copyfile(file, place)
 
 
 def _bring_key(installation: Installation, key: Path) -> None:

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 
 import pytest
 from distributed import Client
+from makers import carry_out_here
 from sqlalchemy import Engine as Database
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -74,3 +75,17 @@ def finish(database, sessions) -> Callable[..., Run]:
             return run
 
     return work
+
+
+@pytest.fixture
+def packed(plan, sessions):
+    """Pack a shot with settings, in this process; give the run."""
+
+    def pack(**typed: str) -> Run:
+        with sessions.begin() as session:
+            run = session.get_one(Run, plan(**typed))
+            carry_out_here(session, run)
+            _ = run.frames, run.package
+            return run
+
+    return pack

@@ -39,20 +39,6 @@ from drawstring.store.standing import standing
 
 
 @pytest.fixture
-def packed(plan, sessions):
-    """Pack a shot with settings, in this process; give the run."""
-
-    def pack(**typed: str) -> Run:
-        with sessions.begin() as session:
-            run = session.get_one(Run, plan(**typed))
-            carry_out_here(session, run)
-            _ = run.frames, run.package
-            return run
-
-    return pack
-
-
-@pytest.fixture
 def source_planes(report):
     """Read the source's channels of a frame."""
 

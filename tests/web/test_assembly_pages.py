@@ -113,7 +113,7 @@ def test_a_correction_is_brought_in_and_taken_out(client, taken_up, assembly_of)
     out = client.get(f"{taken_up}/correction.ccc?frame={MIDDLE}")
     assert "1.2 1 0.9" in out.text and "TW010.ccc" in out.headers["Content-Disposition"]
     for data, words in (
-        ({}, "No correction was chosen"),
+        ({}, "No correction and no table was chosen"),
         ({"cdl.file": (io.BytesIO(b"<a>"), "a.cc")}, "be read"),
     ):
         refused = client.post(f"{taken_up}/cdl", data=data, headers=HTMX)

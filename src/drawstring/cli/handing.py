@@ -12,9 +12,11 @@ from sqlalchemy.orm import Session
 from drawstring.cli.common import as_json, main, me, opened, say
 from drawstring.cli.waiting import wait_for
 from drawstring.core.errors import SettingError
+from drawstring.core.io.sound import kept_sound
 from drawstring.installation import Installation
 from drawstring.runs.handoff import copy_package, make_report, make_review, zip_of
-from drawstring.store import ledger, sendings
+from drawstring.runs.handoff.cut import PICTURE, SEEN_FORMS, count_frames
+from drawstring.store import ledger, reviews, sendings, shows
 from drawstring.store.standing import standing
 from drawstring.store.telling import package_name, sending_data
 
@@ -120,3 +122,54 @@ def _package(installation: Installation, number: int) -> tuple[str, str, list[An
         one = ledger.find_package(session, number)
         findings = standing(session, one.run.shot).all_findings
         return one.folder, package_name(one), findings
+
+
+@main.command("review")
+@click.argument("show")
+@click.option("--order", default="", help="Codes of shots in the order of the cut; default: all, by code.")
+@click.option("--seen", type=click.Choice([PICTURE, *SEEN_FORMS]), default=PICTURE, help="What it shows.")
+@click.option("--rate", type=float, help="Frames a second; default: the show's.")
+@click.option("--burn-in/--no-burn-in", default=True, help="Shot, version and frame in the picture.")
+@click.option("--sound", type=click.Path(exists=True, dir_okay=False), help="The cut's sound.")
+@as_json
+@click.pass_obj
+def review(
+    installation: Installation,
+    show: str,
+    order: str,
+    seen: str,
+    rate: float | None,
+    burn_in: bool,
+    sound: str | None,
+    wants_json: bool,
+) -> None:
+    """Join SHOW's packages to one movie, and wait for it."""
+    kept = ""
+    if sound:
+        with open(sound, "rb") as stream:
+            kept = kept_sound(installation.sound_folder, sound, stream)
+    with opened(installation) as session:
+        row = shows.find_show(session, show)
+        newest = reviews.newest_packages(session, row)
+        packages = reviews.read_order(order or " ".join(newest), newest)
+        asked = reviews.ask(
+            session, row, packages, seen=seen, rate=rate or row.fps, burn_in=burn_in, sound=kept,
+            total=count_frames([package.folder for package in packages]),
+            output=installation.output_folder, by=me(),
+        )  # fmt: skip
+        number = asked.id
+
+    def look(session: Session) -> tuple[bool, int, int]:
+        one = reviews.find_review(session, number)
+        session.refresh(one)
+        return one.state not in reviews.UNDER_WAY, one.done, one.total
+
+    wait_for(installation, look)
+    with opened(installation) as session:
+        one = reviews.find_review(session, number)
+        data = {"state": one.state, "file": one.file, "notes": one.notes, "fault": one.fault}
+        is_done, came_to = one.state == "done", one.file or str(one.fault.get("what", one.state))
+        lines = [came_to, *(str(note) for note in one.notes)]
+    say(data, wants_json, lambda: "\n".join(lines))
+    if not is_done:
+        sys.exit(1)

@@ -18,7 +18,7 @@ from drawstring.core.arrivals import Scan, scan
 from drawstring.installation import Installation
 from drawstring.runs.cluster import Certificates, cluster
 from drawstring.runs.engine import ENGINE_LOCK, Engine
-from drawstring.runs.handoff import Sender
+from drawstring.runs.handoff import Reviewer, Sender
 from drawstring.runs.readers import Readers
 from drawstring.store import correcting
 from drawstring.store.database import connect, unit_of_work
@@ -79,7 +79,8 @@ def wait_for(installation: Installation, look: Callable[[Session], tuple[bool, i
                 time.sleep(0.5)
                 continue
             with cluster_of(installation) as client:
-                Engine(database, client, sender=Sender(sessions)).work(until=is_over)
+                beside = Sender(sessions), Reviewer(sessions, installation.output_folder)
+                Engine(database, client, beside=beside).work(until=is_over)
 
 
 def _engine_runs(database: Any) -> bool:

@@ -18,7 +18,7 @@ from drawstring.runs import planning
 from drawstring.runs.checking import check_package
 from drawstring.runs.engine import Engine
 from drawstring.runs.estimate import try_frames
-from drawstring.runs.handoff import Sender
+from drawstring.runs.handoff import Reviewer, Sender
 from drawstring.runs.readers import Readers
 from drawstring.runs.scanning import Scanning
 from drawstring.store import deliveries, ledger, measuring, recipes, shows
@@ -183,7 +183,8 @@ def engine(installation: Installation) -> None:
         database = connect(installation.database)
         sessions = sessionmaker(database, expire_on_commit=False)
         scanning = Scanning(sessions, Readers(installation.worker_count), installation.root_list)
-        Engine(database, client, scanning=scanning, sender=Sender(sessions)).work(until=lambda: stopped)
+        beside = Sender(sessions), Reviewer(sessions, installation.output_folder)
+        Engine(database, client, scanning=scanning, beside=beside).work(until=lambda: stopped)
 
 
 @main.command("serve")

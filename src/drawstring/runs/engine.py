@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import logging
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager, suppress
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Protocol
 
 from distributed import Client, Future, KilledWorker
 from distributed.client import ClosedClientError
@@ -25,7 +25,7 @@ from drawstring.core.findings import Finding
 from drawstring.core.io.writing import remove_unfinished
 from drawstring.runs.cluster import OwnWorkers
 from drawstring.runs.frame import carry_out
-from drawstring.runs.handoff import Sender, make_report, make_review
+from drawstring.runs.handoff import make_report, make_review
 from drawstring.runs.manifest import close_package
 from drawstring.runs.measurements import Measurements
 from drawstring.runs.plan import FrameAnswer, FrameTask
@@ -71,6 +71,13 @@ SWEEP_S, LEFT_S = 60.0, 120.0
 """How often packages at their end are swept, and how long nobody has written to what is removed."""
 
 
+class HasStep(Protocol):
+    """What works beside the frames, a little at a time or in threads of its own."""
+
+    def step(self) -> None:
+        """Take up what is due."""
+
+
 class Engine:
     """Works off the ledger with a Dask client.
 
@@ -81,8 +88,8 @@ class Engine:
         Makes a Dask client; called again when the scheduler is lost.
     scanning : Scanning, optional
         Looks through folders beside the frames.
-    sender : Sender, optional
-        Sends packages beside the frames.
+    beside : sequence of HasStep
+        Whatever else is worked off beside the frames: packages sent, review movies made.
     """
 
     def __init__(
@@ -91,7 +98,7 @@ class Engine:
         client: Callable[[], Client],
         *,
         scanning: Scanning | None = None,
-        sender: Sender | None = None,
+        beside: Sequence[HasStep] = (),
     ) -> None:
         self._database = database
         self._sessions = sessionmaker(database, expire_on_commit=False)
@@ -100,7 +107,7 @@ class Engine:
         self._runs: dict[int, _RunAtWork] = {}
         self._rests_until: dict[int, float] = {}
         self._measurements = Measurements()
-        self._scanning, self._sender = scanning, sender
+        self._scanning, self._beside = scanning, beside
         self._reports: list[Future] = []
         self._sweeps_at = 0.0
         self._lock: Any = None
@@ -151,8 +158,8 @@ class Engine:
         """Do one round: take up, hand out, write down. Give whether anything is at work."""
         if self._scanning is not None:
             self._scanning.step()
-        if self._sender is not None:
-            self._sender.step()
+        for worker in self._beside:
+            worker.step()
         self._take_up()
         self._sweep()
         if (self._runs or self._measurements) and isinstance(self._make_client, OwnWorkers):

@@ -28,6 +28,7 @@ from drawstring.web.homes import blueprints
 from drawstring.web.inbox.views import bp as inbox
 from drawstring.web.made.views import bp as made
 from drawstring.web.many.views import bp as many
+from drawstring.web.packages.reviews import bp as reviews
 from drawstring.web.packages.sendings import bp as sendings
 from drawstring.web.packages.views import bp as packages
 from drawstring.web.pictures.frames import FrameCache
@@ -37,7 +38,7 @@ from drawstring.web.runs.views import bp as runs
 from drawstring.web.services import House
 
 BLUEPRINTS = (board, bench, dictionary, findings, inbox, api, made, many, pictures, runs,
-              packages, sendings, keys_from, levels)  # fmt: skip
+              packages, reviews, sendings, keys_from, levels)  # fmt: skip
 
 csrf = CSRFProtect()
 

@@ -94,23 +94,33 @@ def read_kept(text: str, where: str) -> str:
     """
     path = text.strip()
     if path:
-        check_kept(path, where)
+        find_kept(path, where)
     return path
 
 
-def check_kept(path: str, where: str) -> None:
-    """Refuse a file that is gone or was changed since it was kept."""
-    try:
-        about = os.stat(path)
-        is_same = _digest(path, about.st_mtime_ns, about.st_size) == os.path.basename(os.path.dirname(path))
-    except OSError:
-        is_same = False
-    if not is_same:
-        raise SettingError(
-            f"{os.path.basename(path) or 'The file'} is not kept here as it was brought in.", where=where,
-            why="Another table under its name would change the picture without a word.",
-            remedy="Bring the file in again.",
-        )  # fmt: skip
+FOLDER = "DRAWSTRING_COLOUR"
+"""The variable that says where files of colour are kept now: a house may have been brought back elsewhere."""
+
+
+def find_kept(path: str, where: str) -> str:
+    """Give the path at which a kept file lies now.
+
+    Raises
+    ------
+    SettingError
+        It is gone, or was changed since it was kept.
+    """
+    digest, name = os.path.split(path)[0].rpartition(os.sep)[2], os.path.basename(path)
+    for place in (path, os.path.join(os.environ.get(FOLDER, ""), digest, name)):
+        with suppress(OSError):
+            about = os.stat(place)
+            if _digest(place, about.st_mtime_ns, about.st_size) == digest:
+                return place
+    raise SettingError(
+        f"{name or 'The file'} is not kept here as it was brought in.", where=where,
+        why="Another one under its name would change the picture without a word.",
+        remedy="Bring the file in again.",
+    )  # fmt: skip
 
 
 @lru_cache(maxsize=64)

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture
 from drawstring.core.bands import in_bands
-from drawstring.core.colour.kept_files import check_kept
+from drawstring.core.colour.kept_files import find_kept
 from drawstring.core.errors import SettingError
 
 LINEAR = "linear"
@@ -161,6 +161,11 @@ class Management:
 HOUSE = Management()
 
 
+def read_view(text: str, where: str) -> str:
+    """Read a view's name: whether there is such a one depends on the shot's colour management."""
+    return text.strip()
+
+
 def is_file(config: str) -> bool:
     """Whether a configuration is a kept file."""
     return os.sep in config
@@ -177,7 +182,7 @@ def config_of(name: str) -> Any:
     """
     where = "arrivals.colour.config"
     if is_file(name):
-        check_kept(name, where)
+        name = find_kept(name, where)
     elif name and name not in builtin_configs():
         raise SettingError(
             f"There is no built-in configuration “{name}”.", where=where,

@@ -9,7 +9,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
-from drawstring.core.colour.kept_files import check_kept
+from drawstring.core.colour.kept_files import find_kept
 from drawstring.core.colour.management import HOUSE, SPACES, Management, Steps, space_steps, through
 from drawstring.core.errors import SettingError
 
@@ -56,9 +56,9 @@ def through_table(
     SettingError
         The file is gone, was changed, or can't be read.
     """
-    check_kept(path, "grade.table")
+    table = find_kept(path, "grade.table")
     into, back = space_steps(space, management, inverse=True), space_steps(space, management)
-    return through((*into, *table_steps(path), *back), colour)
+    return through((*into, *table_steps(table), *back), colour)
 
 
 def check_table(path: str) -> None:

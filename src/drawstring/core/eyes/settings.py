@@ -7,6 +7,7 @@ from typing import ClassVar
 from pydantic import field_validator
 
 from drawstring.core.choices import Choice
+from drawstring.core.colour.management import read_view
 from drawstring.core.errors import SettingError
 from drawstring.core.eyes.anaglyph import Method, Mixed
 from drawstring.core.eyes.packing import First, Packing, unsqueezed
@@ -204,7 +205,7 @@ class EyesSettings(KeyedSettings, KnotSettings):
     own_matrix: tuple[float, ...] = setting(
         (), "One's own matrix: the left's nine numbers, then the right's.", reader=read_numbers
     )
-    anaglyph_view: str = setting("plain", "The view transform of an anaglyph.")
+    anaglyph_view: str = setting("plain", "The view transform of an anaglyph.", reader=read_view)
     anaglyph_file: AnaglyphFile = setting(AnaglyphFile.PNG, "How an anaglyph is written.")
     first_out: First = setting(
         First.LEFT, "Which eye lies left, above, or on the first line of what is written."

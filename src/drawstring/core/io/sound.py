@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
+from typing import IO
 
 import numpy as np
+import xxhash
 from numpy.typing import NDArray
 
-from drawstring.core.errors import SourceError
+from drawstring.core.errors import ConflictError, SourceError
+from drawstring.core.io.writing import final_name
 
 MOST_SECONDS = 3 * 3600
 """A longer sound is refused: the cut of a shot is seconds long."""
@@ -89,3 +94,44 @@ def _refused(called: str, what: str) -> SourceError:
         why="Values can't follow it.",
         remedy="Give a WAV or FLAC file of the cut's sound.",
     )
+
+
+MOST_SOUND_MB = 2048
+
+
+def sound_seconds(path: str, name: str = "") -> float:
+    """Read a sound and give how long it is (see `read_sound`)."""
+    return read_sound(path, name).seconds
+
+
+def kept_sound(
+    folder: str, name: str, stream: IO[bytes], check: Callable[[str, str], float] = sound_seconds
+) -> str:
+    """Keep a sound that was handed in, under its content's sum; give its path.
+
+    Parameters
+    ----------
+    folder, name : str
+    stream : binary file
+    check : callable of (path, name)
+        Refuses what is no sound; in a process of its own where the file is foreign.
+
+    Raises
+    ------
+    SourceError
+        It is no sound that can be read, or too large.
+    OutputError
+        It can't be written.
+    """
+    plain = os.path.basename(name.replace("\\", "/"))
+    content = stream.read((MOST_SOUND_MB << 20) + 1)
+    if len(content) > MOST_SOUND_MB << 20:
+        raise _refused(plain, f"It is larger than {MOST_SOUND_MB} MB.")
+    path = os.path.join(folder, xxhash.xxh3_128_hexdigest(content) + os.path.splitext(plain)[1].lower())
+    if not os.path.exists(path):
+        os.makedirs(folder, exist_ok=True)
+        with suppress(ConflictError), final_name(path) as unfinished:
+            with open(unfinished, "wb") as file:
+                file.write(content)
+            check(unfinished, plain)
+    return path

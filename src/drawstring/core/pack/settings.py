@@ -8,6 +8,7 @@ from typing import Any, ClassVar, Self
 
 from pydantic import BaseModel, ConfigDict, field_validator
 
+from drawstring.core.colour.management import read_view
 from drawstring.core.errors import SettingError
 from drawstring.core.pack.constants import Constant, read_constants
 from drawstring.core.pack.file_names import check_pattern
@@ -113,7 +114,9 @@ class PackSettings(KnotSettings):
     )
     also: tuple[Also, ...] = setting((), "What is written beside the files.", reader=read_also)
     picture_file: PictureFile = setting(PictureFile.PNG, "How pictures of each pass are written.")
-    picture_view: str = setting("film-like", "The view transform baked into pictures, layers and the movie.")
+    picture_view: str = setting(
+        "film-like", "The view transform baked into pictures, layers and the movie.", reader=read_view
+    )
     rows: dict[str, PackRow] = setting({}, "What differs from the usual, by pass or result.")
 
     @field_validator("file_name")

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from drawstring.core.colour.management import Management
+from typing import Any
+
+from drawstring.core.colour.management import Management, read_view
+from drawstring.core.knots import NAMES
 from drawstring.core.recipe.recipe import Recipe
 
 
@@ -15,10 +18,15 @@ def view_of(recipe: Recipe) -> tuple[str, Management]:
 def views_chosen(recipe: Recipe) -> dict[str, str]:
     """Give every view that is chosen, by dotted setting."""
     chosen = dict[str, str]()
-    for knot, settings in recipe:
+    for knot in NAMES:
+        settings = recipe.knot(knot)
         chosen |= {
             f"{knot}.{name}": str(getattr(settings, name))
-            for name in type(settings).model_fields
-            if name.endswith("_view")
+            for name, field in type(settings).model_fields.items()
+            if _reader_of(field.json_schema_extra) is read_view
         }
     return chosen
+
+
+def _reader_of(extra: Any) -> Any:
+    return extra.get("reader") if isinstance(extra, dict) else None

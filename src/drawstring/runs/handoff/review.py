@@ -1,22 +1,17 @@
 """What people look at before they open a file: a movie and a contact sheet, made from the written files.
 
-Both show the finished picture, from files of the package. Movies are WebM with VP9 (an open codec that
-every browser plays), 4:2:0 and tagged BT.709, at the show's rate; shot, version and frame are burnt in,
-and a missing frame says so.
+Both show the finished picture, from files of the package, the movie at the show's rate; shot, version and
+frame are burnt in, and a missing frame says so.
 """
 
 from __future__ import annotations
 
 import os
 from collections.abc import Iterator, Mapping, Sequence
-from fractions import Fraction
 from typing import Any
 
-import av
 import cv2
 import numpy as np
-from av.video.reformatter import ColorRange, Colorspace
-from numpy.typing import NDArray
 
 from drawstring.core.colour import Management, through_view
 from drawstring.core.errors import OutputError
@@ -29,18 +24,14 @@ from drawstring.core.passes import COLOUR_ROLES, Role, recognise
 from drawstring.core.recipe import upgraded
 from drawstring.core.recipe.views import view_of
 from drawstring.runs.handoff.contents import MOVIE, SHEET, manifest_of, put_checksums
+from drawstring.runs.handoff.movie import Picture8, movie
 
 View = tuple[str, Management]
 """Whose view pictures are seen through."""
 
-Picture8 = NDArray[np.uint8]
-"""(H, W, 3) display levels, R G B."""
-
 MOVIE_WIDE = 1280
 SHEET_COLUMNS, SHEET_MOST, CELL_WIDE = 6, 36, 320
 _GREY = 96
-_BT709 = 1
-"""Its number among primaries and transfer curves (Rec. ITU-T H.273)."""
 
 
 def make_review(folder: str) -> list[str]:
@@ -78,44 +69,17 @@ def make_review(folder: str) -> list[str]:
 
 
 def _put_movie(unfinished: str, folder: str, manifest: Mapping[str, Any], view: View) -> None:
-    width, height = _size_of(folder, manifest, MOVIE_WIDE)
-    width, height = width // 2 * 2, height // 2 * 2
-    rate = Fraction(manifest["frame_rate"]).limit_denominator(1001)
-    try:
-        with av.open(unfinished, "w", format="webm") as container:
-            stream = container.add_stream("libvpx-vp9", rate=rate)
-            stream.width, stream.height, stream.pix_fmt = width, height, "yuv420p"
-            context = stream.codec_context
-            context.color_range, context.colorspace = ColorRange.MPEG, Colorspace.ITU709
-            context.color_primaries, context.color_trc = _BT709, _BT709
-            stream.options = {"crf": "24", "b": "0", "deadline": "good", "cpu-used": "5", "row-mt": "1"}
-            for number, picture in _all_frames(folder, manifest, view):
-                seen = _burnt_in(_fitted(picture, width, height), manifest, number, picture is None)
-                for packet in stream.encode(_in_bt709(seen)):
-                    container.mux(packet)
-            for packet in stream.encode():
-                container.mux(packet)
-    except av.FFmpegError as error:
-        raise OutputError(
-            f"The movie can't be written: {error}.", where=folder, why="The package has none to look at.",
-            remedy="Free some space, then ask for it again.",
-        ) from error  # fmt: skip
-
-
-def _in_bt709(seen: Picture8) -> av.VideoFrame:
-    """Turn display levels into luma and chroma as Rec. ITU-R BT.709-6 weighs them, and say so."""
-    frame = av.VideoFrame.from_ndarray(seen, format="rgb24").reformat(
-        format="yuv420p", dst_colorspace=Colorspace.ITU709, dst_color_range=ColorRange.MPEG
-    )
-    frame.colorspace, frame.color_range = Colorspace.ITU709, ColorRange.MPEG
-    return frame
+    width, height = picture_size(folder, manifest, MOVIE_WIDE)
+    with movie(unfinished, (width, height), manifest["frame_rate"], where=folder) as made:
+        for number, picture in _all_frames(folder, manifest, view):
+            made.add(burnt_in(_fitted(picture, width, height), manifest, number, picture is None))
 
 
 def _put_sheet(unfinished: str, folder: str, manifest: Mapping[str, Any], view: View) -> None:
     frames = manifest["frames"]
     places = sorted({round(i * (len(frames) - 1) / max(1, SHEET_MOST - 1)) for i in range(SHEET_MOST)})
     chosen = [frames[place] for place in places]
-    width, height = _size_of(folder, manifest, CELL_WIDE)
+    width, height = picture_size(folder, manifest, CELL_WIDE)
     columns = min(SHEET_COLUMNS, len(chosen))
     rows = -(-len(chosen) // columns)
     label, gap, head = 22, 8, 40
@@ -124,7 +88,7 @@ def _put_sheet(unfinished: str, folder: str, manifest: Mapping[str, Any], view: 
     _write(sheet, title, (gap, 27), 0.7, 30)
     for i, frame in enumerate(chosen):
         top, left = head + i // columns * (height + label + gap), gap + i % columns * (width + gap)
-        picture = _fitted(_seen(folder, frame, view), width, height)
+        picture = _fitted(seen_picture(folder, frame, view), width, height)
         sheet[top : top + height, left : left + width] = picture
         _write(sheet, str(frame["number"]), (left, top + height + 16), 0.5, 60)
     _, data = cv2.imencode(".png", np.ascontiguousarray(sheet[..., ::-1]))
@@ -138,18 +102,19 @@ def _all_frames(
     """Give every frame of the range with its picture; None where it is missing."""
     frames = {frame["number"]: frame for frame in manifest["frames"]}
     for number in range(manifest["first"], manifest["last"] + 1):
-        yield number, _seen(folder, frames[number], view) if number in frames else None
+        yield number, seen_picture(folder, frames[number], view) if number in frames else None
 
 
-def _size_of(folder: str, manifest: Mapping[str, Any], most: int) -> tuple[int, int]:
+def picture_size(folder: str, manifest: Mapping[str, Any], most: int) -> tuple[int, int]:
+    """Give the size at which a package is looked at: as wide at most, square pixels, even."""
     x_min, y_min, x_max, y_max = manifest["display_window"]
     width, height = x_max - x_min + 1, y_max - y_min + 1
     aspect = read_facts(os.path.join(folder, manifest["frames"][0]["file"])).parts[0].pixel_aspect or 1.0
     wide = min(most, round(width * aspect))
-    return wide, max(2, round(height * wide / (width * aspect)))
+    return wide // 2 * 2, max(2, round(height * wide / (width * aspect)) // 2 * 2)
 
 
-def _seen(folder: str, frame: Mapping[str, Any], view: View) -> Picture8:
+def seen_picture(folder: str, frame: Mapping[str, Any], view: View) -> Picture8:
     """Give the finished picture of a frame as it is displayed: its still, else what its file holds."""
     for beside in frame["proof"].get("beside", []):
         if beside["file"].startswith(f"{STILL}/"):
@@ -161,10 +126,10 @@ def _seen(folder: str, frame: Mapping[str, Any], view: View) -> Picture8:
                     remedy="Bring the folder back from a copy, or run the shot again.",
                 )  # fmt: skip
             return np.asarray(still[..., ::-1], np.uint8)
-    return _beauty(os.path.join(folder, frame["file"]), view)
+    return shown_light(os.path.join(folder, frame["file"]), view)
 
 
-def _beauty(path: str, view: View) -> Picture8:
+def shown_light(path: str, view: View) -> Picture8:
     """Read what a file is opened for, within the frame, as it is displayed."""
     facts = read_facts(path)
     one = min(recognise(facts), key=lambda each: (each.name != Role.BEAUTY, each.role not in COLOUR_ROLES))
@@ -184,7 +149,8 @@ def _fitted(picture: Picture8 | None, width: int, height: int) -> Picture8:
     return np.asarray(cv2.resize(picture, (width, height), interpolation=cv2.INTER_AREA), np.uint8)
 
 
-def _burnt_in(picture: Picture8, manifest: Mapping[str, Any], number: int, is_missing: bool) -> Picture8:
+def burnt_in(picture: Picture8, manifest: Mapping[str, Any], number: int, is_missing: bool) -> Picture8:
+    """Write shot, version and frame into a picture's lower edge."""
     height, width = picture.shape[:2]
     made = np.ascontiguousarray(picture)
     size = max(0.4, height / 1000)

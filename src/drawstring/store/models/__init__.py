@@ -6,6 +6,7 @@ core's typed objects. Times are UTC.
 
 from drawstring.store.models.base import CODE, Base, now
 from drawstring.store.models.deliveries import Delivery, Frame, Measurement, Member, PassRow
+from drawstring.store.models.reviews import Review
 from drawstring.store.models.runs import Package, Run, RunFrame
 from drawstring.store.models.sendings import Sending
 from drawstring.store.models.shows import (
@@ -21,6 +22,6 @@ from drawstring.store.models.tokens import Token
 
 __all__ = [
     "CODE", "Base", "Delivery", "DictionaryEntry", "Dismissal", "Frame", "Measurement", "Member", "Package",
-    "PassRow", "Revision", "Run", "RunFrame", "ScanRow", "Sending", "Shot", "Show", "Token", "WatchedFolder",
-    "now",
+    "PassRow", "Review", "Revision", "Run", "RunFrame", "ScanRow", "Sending", "Shot", "Show", "Token",
+    "WatchedFolder", "now",
 ]  # fmt: skip
