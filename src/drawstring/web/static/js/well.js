@@ -246,8 +246,9 @@ export class Well {
     const box = this.element.getBoundingClientRect();
     this.canvas.width = Math.max(1, Math.round(box.width * this.ratio));
     this.canvas.height = Math.max(1, Math.round(box.height * this.ratio));
+    this.gl.clear(this.gl.COLOR_BUFFER_BIT);
     if (this.fitted) this.fit();
-    else this.draw();
+    this.draw();
   }
 
   #accent() {
@@ -269,7 +270,10 @@ export class Well {
 
   #paint() {
     const gl = this.gl, { width, height } = this.canvas;
-    if (!this.cube || this.scale === null || !this.pictures[0]) return;
+    if (!this.cube || this.scale === null || !this.pictures[0]) {
+      gl.clear(gl.COLOR_BUFFER_BIT); // a canvas of a new size is black
+      return;
+    }
     gl.viewport(0, 0, width, height);
     const mode = this.pictures[1] ? this.mode : "one";
     ["A", "B"].forEach((letter, slot) => {
