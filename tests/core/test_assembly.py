@@ -266,6 +266,13 @@ def srgb(light: np.ndarray) -> np.ndarray:
          "haze of ours came and is not in the sum", {"assembly.partition": "own"}),
         (lambda t: {"diffuse_direct": None}, {}, "missing", "diffuse direct did not come", {}),
         (lambda t: {"beauty": t["beauty"] + smooth(40) ** 2}, {}, None, "", {}),
+        (lambda t: {"beauty": t["beauty"] - t["specular"], "diffuse_indirect": t["diffuse_indirect"] / np.pi},
+         {}, "two", "would have to be 3.142 times as bright. specular is in the sum",
+         {"assembly.terms.specular.counts": "no"}),
+        (lambda t: {"specular": srgb(t["specular"]), "emission": -t["emission"]}, {}, "two",
+         "emission is taken away", {"arrivals.spaces.specular": "sRGB display"}),
+        (lambda t: {"haze_of_ours": smooth(30), "beauty": t["beauty"] + smooth(30) + t["emission"]}, {},
+         "two", "haze of ours came and is not in the sum", {}),
     ],
 )  # fmt: skip
 def test_what_explains_a_gap_is_named(changes, typed, kind, words, values):

@@ -50,7 +50,7 @@ class Cause:
     ----------
     kind : str
         "left out", "doubled", "turned", "scaled", "coded", "holds", "covered", "lobes", "partition",
-        "unused", "missing".
+        "unused", "missing", "off", "two".
     what : str
         The sentence: which pass does what.
     values : tuple of (setting, value)
@@ -187,6 +187,10 @@ def gathered(told: Sequence[dict[str, Any]]) -> Sums | None:
     return Sums(tuple(columns), total)
 
 
+Try = tuple[Cause, NDArray[np.float64]]
+"""A cause, and the weights of all columns if it is so."""
+
+
 def cause_of(passes: Sequence[Pass], settings: AssemblySettings, sums: Sums) -> Cause | None:
     """Name what explains that the sum, as settled, leaves something over; None where nothing does.
 
@@ -201,18 +205,68 @@ def cause_of(passes: Sequence[Pass], settings: AssemblySettings, sums: Sums) -> 
             return None  # an own sum, of which frames were told nothing
         weights[place] += term.sign
     left = sums.left(weights)
-    tries = [
-        *_other_ways(passes, settings, sums),
+    ways = _other_ways(passes, settings, sums)
+    changes = [
         *_other_weights(terms, sums, weights),
         *_added(passes, settings, sums, weights),
         *_coded(terms, sums, weights),
     ]
     enough = max(_EXPLAINED * left, 1e-9 * sums.all_of_it)
-    good = [(cause, rest) for cause, rest in tries if rest <= enough]
+    tried = [(cause, sums.left(other)) for cause, other in (*ways, *changes)]
+    good = [(cause, rest) for cause, rest in tried if rest <= enough]
     if good:
         # That the other partition adds up explains nothing of this one, as long as something else does.
         return min(good, key=lambda pair: (pair[0].kind == "partition", pair[1]))[0]
-    return _missing(passes, settings, sums, weights, left)
+    alone = _missing(passes, settings, sums, weights, left)
+    if alone is not None:
+        return alone
+    # Two mistakes at once explain much by chance: they have to leave far less.
+    return two_causes(sums, weights, _plain_tries(passes, settings, sums, weights), _EXPLAINED / 8 * left)
+
+
+def _plain_tries(
+    passes: Sequence[Pass], settings: AssemblySettings, sums: Sums, weights: NDArray[np.float64]
+) -> list[Try]:
+    """Give what may be so beside something else: strengths are plain numbers, as none can be fitted then."""
+    terms = [term for term in all_terms(passes, settings) if settings.term(term.name).counts]
+    ways = [
+        (cause, other) for cause, other in _other_ways(passes, settings, sums) if cause.kind != "partition"
+    ]
+    tries = [*ways, *_added(passes, settings, sums, weights), *_coded(terms, sums, weights)]
+    for term in terms:
+        place = sums.place(str(term.node))
+        assert place is not None
+        for strength, kind in _STRENGTHS:
+            other = weights.copy()
+            other[place] = strength
+            tries.append((_of_strength(term, strength, kind), other))
+    return tries
+
+
+def two_causes(sums: Sums, weights: NDArray[np.float64], tries: Sequence[Try], enough: float) -> Cause | None:
+    """Name the two of all tries that together explain a gap; None where no two do.
+
+    With s = (-w, 1) and what each try changes of it, |y - Tw|^2 of every pair follows from one product.
+    """
+    if len(tries) < 2:
+        return None
+    changes = np.stack([np.append(weights - other, 0.0) for _, other in tries])
+    signed = np.append(-weights, 1.0)
+    crossed = changes @ sums.products @ changes.T
+    own = np.diag(crossed) + 2 * changes @ sums.products @ signed
+    left = sums.left(weights) + own[:, None] + own[None, :] + 2 * crossed
+    # Two changes of one and the same column are one.
+    touched = np.abs(changes) > 1e-12
+    left[(touched.astype(np.int64) @ touched.T.astype(np.int64)) > 0] = np.inf
+    first, second = np.unravel_index(int(np.argmin(left)), left.shape)
+    if left[first, second] > max(enough, 1e-9 * sums.all_of_it):
+        return None
+    pair = (tries[int(first)][0], tries[int(second)][0])
+    one, other = sorted(pair, key=lambda cause: cause.what)
+    # Two sums of one's own can't both be taken.
+    owns = [cause for cause in (one, other) if any(name == "assembly.own" for name, _ in cause.values)]
+    values = () if owns else (*one.values, *other.values)
+    return Cause("two", f"Two things at once: {one.what} {other.what}", values)
 
 
 _WAYS: tuple[tuple[dict[str, Any], str, str], ...] = (
@@ -246,7 +300,7 @@ _WAYS: tuple[tuple[dict[str, Any], str, str], ...] = (
 """Other ways to read the same passes: what changes, of what kind that is, and what it says."""
 
 
-def _other_ways(passes: Sequence[Pass], settings: AssemblySettings, sums: Sums) -> list[tuple[Cause, float]]:
+def _other_ways(passes: Sequence[Pass], settings: AssemblySettings, sums: Sums) -> list[Try]:
     """Try other ways to read the same passes."""
     found = []
     for change, kind, what in _WAYS:
@@ -260,7 +314,7 @@ def _other_ways(passes: Sequence[Pass], settings: AssemblySettings, sums: Sums) 
                 weights[place] += term.sign
         if weights.any():
             values = tuple((f"assembly.{name}", value.value) for name, value in change.items())
-            found.append((Cause(kind, what, values), sums.left(weights)))
+            found.append((Cause(kind, what, values), weights))
     return found
 
 
@@ -271,9 +325,7 @@ _STRENGTHS = (
 """Plain numbers that a wrong strength is likely to be."""
 
 
-def _other_weights(
-    terms: Sequence[Term], sums: Sums, weights: NDArray[np.float64]
-) -> list[tuple[Cause, float]]:
+def _other_weights(terms: Sequence[Term], sums: Sums, weights: NDArray[np.float64]) -> list[Try]:
     """Try each term left out, used twice, taken away, and as bright as it would have to be."""
     found = []
     for term in terms:
@@ -290,22 +342,25 @@ def _other_weights(
         strength = fits[0] if fits else best
         tried = others.copy()
         tried[place] = strength
-        kind, name = fits[1] if fits else "scaled", term.label
-        what = {
-            "left out": f"{name} is in the sum, and not in the beauty.",
-            "doubled": f"{name} counts twice in the beauty, or came half as bright.",
-            "turned": f"{name} is taken away in the beauty: its sign is the other one.",
-        }.get(kind, f"{name} would have to be {strength:.4g} times as bright.")
-        values: tuple[tuple[str, str], ...] = ()
-        if kind == "left out":
-            values = ((f"assembly.terms.{term.name}.counts", "no"),)
-        found.append((Cause(kind, what, values), sums.left(tried)))
+        found.append((_of_strength(term, strength, fits[1] if fits else "scaled"), tried))
     return found
+
+
+def _of_strength(term: Term, strength: float, kind: str) -> Cause:
+    """Say what a term's other strength means."""
+    name = term.label
+    what = {
+        "left out": f"{name} is in the sum, and not in the beauty.",
+        "doubled": f"{name} counts twice in the beauty, or came half as bright.",
+        "turned": f"{name} is taken away in the beauty: its sign is the other one.",
+    }.get(kind, f"{name} would have to be {strength:.4g} times as bright.")
+    values = ((f"assembly.terms.{term.name}.counts", "no"),) if kind == "left out" else ()
+    return Cause(kind, what, values)
 
 
 def _added(
     passes: Sequence[Pass], settings: AssemblySettings, sums: Sums, weights: NDArray[np.float64]
-) -> list[tuple[Cause, float]]:
+) -> list[Try]:
     """Try every other pass that came, added as it is, and taken away."""
     found = []
     off = {str(term.node): term.name for term in all_terms(passes, settings)}
@@ -317,7 +372,7 @@ def _added(
             tried[place] = 1.0
             what = f"{off[text].replace('_', ' ')} is switched off; with it the parts add up."
             values = ((f"assembly.terms.{off[text]}.counts", "yes"),)
-            found.append((Cause("off", what, values), sums.left(tried)))
+            found.append((Cause("off", what, values), tried))
             continue
         node = read_expression(text)
         one = pass_named(node.names()[0], passes)
@@ -327,7 +382,7 @@ def _added(
             tried = weights.copy()
             tried[place] = sign
             what = f"{said} came and is not in the sum; {how} it explains the gap."
-            found.append((Cause(kind, what, _own(sums, tried)), sums.left(tried)))
+            found.append((Cause(kind, what, _own(sums, tried)), tried))
     return found
 
 
@@ -340,7 +395,7 @@ def _own(sums: Sums, weights: NDArray[np.float64]) -> tuple[tuple[str, str], ...
     return (("assembly.own", text.strip()), ("assembly.partition", Partition.OWN.value))
 
 
-def _coded(terms: Sequence[Term], sums: Sums, weights: NDArray[np.float64]) -> list[tuple[Cause, float]]:
+def _coded(terms: Sequence[Term], sums: Sums, weights: NDArray[np.float64]) -> list[Try]:
     """Try each term's light display-coded: linear once its curve is undone."""
     found = []
     for term in terms:
@@ -351,9 +406,7 @@ def _coded(terms: Sequence[Term], sums: Sums, weights: NDArray[np.float64]) -> l
         tried[other], tried[place] = tried[place], 0
         light = term.passes[0]
         what = f"{light.replace('_', ' ')} was written display-coded (sRGB): read as linear it is too bright."
-        found.append(
-            (Cause("coded", what, ((f"arrivals.spaces.{light}", "sRGB display"),)), sums.left(tried))
-        )
+        found.append((Cause("coded", what, ((f"arrivals.spaces.{light}", "sRGB display"),)), tried))
     return found
 
 
