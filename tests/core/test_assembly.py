@@ -266,7 +266,7 @@ def srgb(light: np.ndarray) -> np.ndarray:
          "haze of ours came and is not in the sum", {"assembly.partition": "own"}),
         (lambda t: {"diffuse_direct": None}, {}, "missing", "diffuse direct did not come", {}),
         (lambda t: {"beauty": t["beauty"] + smooth(40) ** 2}, {}, None, "", {}),
-        (lambda t: {"beauty": t["beauty"] - t["specular"], "diffuse_indirect": t["diffuse_indirect"] / np.pi},
+        (lambda t: {"beauty": t["beauty"] - t["specular"], "diffuse_direct": t["diffuse_direct"] / np.pi},
          {}, "two", "would have to be 3.142 times as bright. specular is in the sum",
          {"assembly.terms.specular.counts": "no"}),
         (lambda t: {"specular": srgb(t["specular"]), "emission": -t["emission"]}, {}, "two",
