@@ -38,6 +38,9 @@ _SAMPLES = 40_000
 _EXPLAINED = 0.02
 """What an explanation may leave of the squares that it explains."""
 
+_EXACT = 1e-5
+"""What an explanation leaves that is the whole one: rounding, and nothing beside it."""
+
 _BEAUTY = "="
 """The beauty's column."""
 
@@ -216,12 +219,27 @@ def cause_of(passes: Sequence[Pass], settings: AssemblySettings, sums: Sums) -> 
     good = [(cause, rest) for cause, rest in tried if rest <= enough]
     if good:
         # That the other partition adds up explains nothing of this one, as long as something else does.
-        return min(good, key=lambda pair: (pair[0].kind == "partition", pair[1]))[0]
+        best, rest = min(good, key=lambda pair: (pair[0].kind == "partition", pair[1]))
+        if rest > _EXACT * left and best.kind != "partition":
+            # A large mistake hides a small one beside it: what it leaves is explained by just one more.
+            pair = _two(passes, settings, sums, weights, _EXPLAINED * rest)
+            return pair or best
+        return best
     alone = _missing(passes, settings, sums, weights, left)
     if alone is not None:
         return alone
     # Two mistakes at once explain much by chance: they have to leave far less.
-    return two_causes(sums, weights, _plain_tries(passes, settings, sums, weights), _EXPLAINED / 8 * left)
+    return _two(passes, settings, sums, weights, _EXPLAINED / 8 * left)
+
+
+def _two(
+    passes: Sequence[Pass],
+    settings: AssemblySettings,
+    sums: Sums,
+    weights: NDArray[np.float64],
+    enough: float,
+) -> Cause | None:
+    return two_causes(sums, weights, _plain_tries(passes, settings, sums, weights), enough)
 
 
 def _plain_tries(
