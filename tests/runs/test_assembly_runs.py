@@ -5,6 +5,7 @@ import os
 import numpy as np
 import OpenEXR
 import pytest
+from makers import carry_out_here
 
 from drawstring.core.camera import moment_of
 from drawstring.core.chain import Work
@@ -117,3 +118,32 @@ def test_frames_are_counted_and_a_gap_is_a_finding_with_a_press(plan, finish, wo
         before = shot.delivery.measured("assembly").id
         recipes.set_values(session, shot, {"assembly.terms.emission.strength": "2"})
         assert shot.delivery.measured("assembly").id == before, "what is done with the sum needs no new count"
+
+
+def test_grain_is_measured_again_on_the_packed_file(plan, sessions):
+    with sessions.begin() as session:
+        run = session.get_one(Run, plan())
+        ledger.cancel(session, run)
+        for typed in (
+            {"alpha.stack.add": "beauty", "pack.beauty": "beside", "pack.picture.stored": "half"},
+            {"alpha.stack.add": "grain"},
+            {"alpha.stack.2.change.by_light": "0,0.02", "alpha.stack.2.change.channels": "1 0.8 0.6"},
+        ):
+            recipes.set_values(session, run.shot, typed)
+        for knot in ("alpha", "depth"):
+            recipes.settle(session, run.shot, knot)
+        folder = os.path.dirname(os.path.dirname(os.path.dirname(run.folder)))
+        again = plan_run(session, run.shot, output=folder)
+        carry_out_here(session, again)
+        assert again.package.state == "proven", [frame.fault for frame in again.frames]
+        told = [frame.proof["recomposed"]["grain"] for frame in again.frames]
+        frame, path = again.frames[0], os.path.join(again.folder, again.frames[0].file_name)
+    for grain in told:
+        assert grain["measured_deviation"] == pytest.approx(grain["asked_deviation"], rel=0.05)
+        assert grain["measured_size_px"] == pytest.approx(grain["asked_size_px"], rel=0.05)
+    # By the file alone: picture less beauty is the grain, where the beauty covers its pixel.
+    planes = planes_of(path)
+    covered = planes["A"] == 1
+    for letter, share in (("R", 1), ("G", 0.8), ("B", 0.6)):
+        noise = (planes[f"picture.{letter}"] - planes[letter])[covered]
+        assert noise.std() == pytest.approx(0.02 * share, rel=0.1), frame.number

@@ -14,7 +14,7 @@ from drawstring.core.arrays import Picture, Plane, Stored
 from drawstring.core.arrivals.steps import picture_of_pass
 from drawstring.core.camera import Moment
 from drawstring.core.chain import MATTE, PICTURE, Chain, Stage, Value, value
-from drawstring.core.colour.grade import graded
+from drawstring.core.colour.grade import GradeSettings, graded
 from drawstring.core.depth.background import nothing_there
 from drawstring.core.entries import Below, entry_kinds
 from drawstring.core.errors import SourceError
@@ -62,7 +62,7 @@ def layer_fault(layer: StackLayer, passes: Sequence[Pass], recipe: Recipe, find:
         return "there is no depth to hold it out by"
     if layer.behind is Behind.ITS_DEPTH and pass_named(layer.depth_of, passes) is None:
         return "its own depth pass is not there"
-    return ""
+    return layer.grade.fault
 
 
 def _change_fault(layer: StackLayer, passes: Sequence[Pass], recipe: Recipe) -> str:
@@ -70,7 +70,8 @@ def _change_fault(layer: StackLayer, passes: Sequence[Pass], recipe: Recipe) -> 
         return f"this version knows no change “{layer.does}”"
     if layer.matte and not is_matte_ready(layer.matte, passes, recipe):
         return f"there is no matte {layer.matte}"
-    return ""
+    change = layer.change_settings()
+    return change.fault if isinstance(change, GradeSettings) else ""
 
 
 def is_stack_ready(passes: Sequence[Pass], recipe: Recipe, find: Find) -> bool:

@@ -168,6 +168,17 @@ def check_settings(
                     mends=(Mend("switch it off", Does.SET, ((f"assembly.mixed.{place}.on", "no"),)),),
                 )
             )  # fmt: skip
+    grades = {"the picture": settings.grade, **{name: term.grade for name, term in settings.terms.items()}}
+    for what, grade in grades.items():
+        if grade.fault:
+            dotted = "assembly.grade" if what == "the picture" else f"assembly.terms.{what}.grade"
+            found.append(
+                Finding(
+                    "table-gone", Severity.STOPS, f"Colour of {what.replace('_', ' ')}: {grade.fault}", where,
+                    "It would not be changed as settled.", "Bring the table in again, or take it away.",
+                    mends=(Mend("take the table away", Does.SET, ((f"{dotted}.table", ""),)),),
+                )
+            )  # fmt: skip
     if settings.grade.matte and settings.grade.matte not in mattes:
         found.append(
             Finding(

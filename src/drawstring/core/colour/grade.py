@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture, Plane
 from drawstring.core.colour.curve import Curve, curved, read_curve
-from drawstring.core.colour.kept_files import read_kept
+from drawstring.core.colour.kept_files import find_kept, read_kept
 from drawstring.core.colour.management import HOUSE, Management
 from drawstring.core.colour.table import read_space, through_table
 from drawstring.core.errors import SettingError
@@ -62,6 +62,17 @@ class GradeSettings(KeyedSettings):
             on=self.on, matte=self.matte, pivot=self.pivot, clamps=self.clamps, table_in=self.table_in
         )
         return self.on and (self != plain.model_copy(update={"keys": self.keys}) or bool(self.keys))
+
+    @property
+    def fault(self) -> str:
+        """Why it can't be done: its table is gone, or was changed; empty where it can."""
+        if not (self.on and self.table):
+            return ""
+        try:
+            find_kept(self.table, "grade.table")
+        except SettingError as refusal:
+            return refusal.what
+        return ""
 
     def own_matte_refused(self, where: str) -> list[SettingError]:
         """Refuse a matte where colour is not limited by one."""

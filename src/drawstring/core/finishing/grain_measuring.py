@@ -82,6 +82,21 @@ class Grain:
         return GrainSettings().replaced(self.typed(), where="grain", scene_unit="m")
 
 
+def size_of(noise: NDArray[np.floating]) -> float:
+    """Give the size of plain noise: the period, in pixels, at the middle of its energy.
+
+    Parameters
+    ----------
+    noise : (H, W) float32
+        Grain alone, evenly strong; nothing else.
+    """
+    power = np.abs(np.fft.rfft2(noise - noise.mean())) ** 2
+    place = band_of((noise.shape[0], noise.shape[1]))
+    inside = place <= BANDS
+    frequency = float((power * place)[inside].sum() / max(float(power[inside].sum()), 1e-30)) / (2 * BANDS)
+    return 1 / max(frequency, 1e-6)
+
+
 def measure_grain(frames: Sequence[Picture]) -> Grain:
     """Measure the grain of pictures.
 
