@@ -7,6 +7,9 @@ from dataclasses import asdict
 import click
 
 from drawstring.cli.common import as_json, main, say
+from drawstring.core.colour.kept_files import TABLES, keep_file
+from drawstring.core.colour.management import check_config
+from drawstring.core.colour.table import check_table
 from drawstring.installation import Installation
 from drawstring.keeping import backup, restore
 
@@ -34,3 +37,17 @@ def restore_command(installation: Installation, file: str, wants_json: bool) -> 
     done = restore(installation, file)
     was = f" What was there before is kept as database {done.before}." if done.before else ""
     say(asdict(done), wants_json, lambda: f"Restored as of {done.made_at} (form {done.form}).{was}")
+
+
+@main.command("keep")
+@click.argument("file", type=click.Path(exists=True, dir_okay=False))
+@as_json
+@click.pass_obj
+def keep(installation: Installation, file: str, wants_json: bool) -> None:
+    """Keep FILE, a table (.cube, .clf) or a configuration (.ocio, .ocioz) of colour; give its path."""
+    with open(file, "rb") as stream:
+        path = keep_file(installation.colour_folder, file, stream.read())
+    is_table = path.rpartition(".")[2].lower() in TABLES
+    (check_table if is_table else check_config)(path)
+    setting = "assembly.grade.table" if is_table else "arrivals.colour.config"
+    say({"file": path, "setting": setting}, wants_json, lambda: f"Kept; drawstring set SHOT {setting}={path}")
