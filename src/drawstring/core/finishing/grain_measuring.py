@@ -26,6 +26,9 @@ _FEWEST = 12
 _LIGHTS = 12
 _STANDS_STILL = 2.0
 _NEARER = 6
+_NONE = 1e-5
+_COARSEST_PX = 14.0
+"""Grain that is seen as grain is finer, on film as on a sensor; coarser is what stones and walls look like."""
 
 
 @dataclass(frozen=True)
@@ -127,7 +130,7 @@ def measure_grain(frames: Sequence[Picture]) -> Grain:
     if not between:
         blocks = _levelled(blocks)
     variances = blocks.var(axis=(1, 2))
-    return Grain(
+    grain = Grain(
         *_by_light(lights, np.sqrt(variances.mean(axis=1))),
         channels=_channels(variances),
         together=_together(blocks),
@@ -135,6 +138,14 @@ def measure_grain(frames: Sequence[Picture]) -> Grain:
         blocks=len(chosen),
         between_frames=between,
     )
+    if max(grain.deviations) < _NONE or grain.size_px > _COARSEST_PX:
+        raise SettingError(
+            "There is no grain to measure: "
+            + ("plain places are even." if max(grain.deviations) < _NONE else "what varies is texture."),
+            where="grain", why="What was laid on would not look like the plate.",
+            remedy="Choose the pass that was filmed, or frames in which its camera stands still.",
+        )  # fmt: skip
+    return grain
 
 
 def _noise_of(light: Sequence[Picture]) -> tuple[list[Picture], list[NDArray[np.float32]], bool]:
