@@ -18,7 +18,7 @@ from drawstring.core.assembly.residual import compared, measure
 from drawstring.core.assembly.settings import AssemblySettings
 from drawstring.core.assembly.terms import all_terms, counted_terms, sum_text
 from drawstring.core.camera import Moment
-from drawstring.core.colour.grade import GradeSettings, cdl, graded
+from drawstring.core.colour.grade import GradeSettings, changed_colour, graded
 from drawstring.core.errors import SettingError
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes import Pass, Role
@@ -447,11 +447,16 @@ def test_the_cdl_is_the_published_one():
         ocio.Config.CreateRaw().getProcessor(transform).getOptimizedCPUProcessor(
             ocio.BIT_DEPTH_F32, ocio.BIT_DEPTH_F32, plain
         ).applyRGB(wanted)
-        assert np.abs(cdl(colours, *settings, clamps=clamps) - wanted).max() < 1e-6
+        how = GradeSettings(**dict(zip(CDL, settings, strict=True)), clamps=clamps)
+        assert np.abs(changed_colour(colours, how) - wanted).max() < 1e-6
     # The committee's own definition, one value by hand: (0.5 x 1.2 + 0.05) ^ 1.3.
     grey = np.full((1, 3), 0.5, np.float32)
-    one = cdl(grey, (1.2,) * 3, (0.05,) * 3, (1.3,) * 3, 1.0, clamps=True)
+    how = GradeSettings(slope=(1.2,) * 3, offset=(0.05,) * 3, power=(1.3,) * 3, clamps=True)
+    one = changed_colour(grey, how)
     assert one[0, 0] == pytest.approx(0.65**1.3, abs=1e-6)
+
+
+CDL = ("slope", "offset", "power", "cdl_saturation")
 
 
 def test_colour_is_changed_on_the_unmultiplied_light_and_within_a_matte():

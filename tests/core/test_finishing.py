@@ -126,7 +126,10 @@ def test_grain_is_not_measured_where_nothing_is_plain():
         measure_grain([steps[:40, :40]])
     even = np.full((400, 600, 3), 0.3, np.float32)
     stones = zoom(np.random.default_rng(2).normal(0, 0.01, (20, 30)), 20, order=3)[..., None] + even
-    for plate, says in ((even, "plain places are even"), (stones.astype(np.float32), "what varies is texture")):
+    for plate, says in (
+        (even, "plain places are even"),
+        (stones.astype(np.float32), "what varies is texture"),
+    ):
         with pytest.raises(SettingError, match=says):
             measure_grain([plate])
     for text in ("1 2 3", "a b c d e f g h", "0 0 0 0 0 0 0 0"):

@@ -230,7 +230,7 @@ def _graded(chain: Chain, before: Value) -> Value:
     given = [chain.after(Stage.DERIVED, MATTE + grade.matte)] if has_matte else []
 
     def make(at: Moment, picture: Picture, *matte: Plane) -> Picture:
-        return graded(picture, grade.at(at.frame), *matte, management=management)
+        return graded(picture, grade.at(at.frame), *matte, management=management, threads=at.threads)
 
     return value("graded", make, before, *given, of=(grade, management))
 

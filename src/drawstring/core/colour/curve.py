@@ -72,6 +72,16 @@ def curved(light: NDArray[np.floating], curve: Curve) -> NDArray[np.floating]:
     return np.asarray(light * gain, np.float32)
 
 
+def sampled(curve: Curve) -> tuple[tuple[float, float], NDArray[np.float32]]:
+    """Give a curve's first and last stop, and its gain evenly between them; 1 everywhere for none."""
+    if not curve:
+        return (0.0, 1.0), np.ones(_SAMPLES, np.float32)
+    first, last, gains = _gains(curve)
+    if len(gains) == 2:
+        return (first, first + 1.0), np.full(_SAMPLES, gains[0], np.float32)
+    return (first, last), gains
+
+
 @lru_cache(maxsize=64)
 def _gains(curve: Curve) -> tuple[float, float, NDArray[np.float32]]:
     """Sample a curve's gain evenly in stops, between its ends."""

@@ -12,11 +12,15 @@ In this order: exposure and balance, contrast, curves, saturation, ASC CDL, look
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture, Plane
-from drawstring.core.colour.curve import Curve, curved, read_curve
+from drawstring.core.bands import in_bands
+from drawstring.core.colour.curve import Curve, read_curve, sampled
+from drawstring.core.colour.grade_kernel import grade_pixels
 from drawstring.core.colour.kept_files import find_kept, read_kept
 from drawstring.core.colour.management import HOUSE, Management
 from drawstring.core.colour.table import read_space, through_table
@@ -93,6 +97,7 @@ def graded(
     matte: Plane | None = None,
     *,
     management: Management = HOUSE,
+    threads: int = 1,
 ) -> Picture:
     """Change a picture's colour.
 
@@ -104,30 +109,40 @@ def graded(
     matte : (H, W) float32, optional
         Where, and how much.
     management : Management
+    threads : int
 
     Returns
     -------
     (H, W, 4) float32
         Alpha stays. Light where alpha is 0 is changed as far as it is there: black stays black.
     """
-    light, alpha = picture[..., :3], picture[..., 3:4]
-    if matte is None and bool((alpha == 1).all()):
-        made = np.empty_like(picture)
-        made[..., :3] = changed_colour(light, settings, management)
-        made[..., 3:] = alpha
-        return made
-    divisor = np.where(alpha > 0, alpha, np.float32(1))
-    colour = changed_colour(light / divisor, settings, management)
-    uncovered = alpha <= 0
-    if uncovered.any():
-        # Nothing is there to be offset.
-        black = changed_colour(np.zeros((1, 1, 3), np.float32), settings, management)
-        colour = np.where(uncovered, colour - black, colour)
-    made = np.concatenate([colour * divisor, alpha], axis=-1)
+    if settings.table:
+        made = _through_table(picture, settings, management)
+    else:
+        flat = np.ascontiguousarray(picture, np.float32).reshape(-1, 4)
+        made = np.empty_like(flat)
+        plan = _plan(settings)
+        black = changed_colour(np.zeros((1, 3), np.float32), settings)[0]
+        in_bands(
+            lambda first, last: _kernel(first, last, flat, made, *plan, black),
+            len(flat), threads, size=1 << 15,
+        )  # fmt: skip
+        made = made.reshape(picture.shape)
     if matte is not None:
         share = np.clip(matte, 0, 1)[..., None]
         made = picture + (made - picture) * share
     return np.asarray(made, np.float32)
+
+
+def _through_table(picture: Picture, settings: GradeSettings, management: Management) -> Picture:
+    """Change a picture's colour where a table is part of it: all colours at once."""
+    light, alpha = picture[..., :3], picture[..., 3:4]
+    divisor = np.where(alpha > 0, alpha, np.float32(1))
+    colour = changed_colour(light / divisor, settings, management)
+    # Where nothing covers, nothing is there to be offset.
+    black = changed_colour(np.zeros((1, 1, 3), np.float32), settings, management)
+    colour = np.where(alpha > 0, colour, colour - black)
+    return np.concatenate([colour * divisor, alpha], axis=-1)
 
 
 def changed_colour(
@@ -140,59 +155,40 @@ def changed_colour(
     >>> changed_colour(np.float32([[0.18, 0.18, 0.18]]), GradeSettings(exposure=1)).round(2).tolist()
     [[0.36000001430511475, 0.36000001430511475, 0.36000001430511475]]
     """
-    gain = np.asarray(settings.balance, np.float32) * np.float32(2.0**settings.exposure)
-    if (gain != 1).any():
-        colour = colour * gain
-    if settings.contrast != 1:
-        # A power in light is a slope in stops; what is below 0 has no stops and passes.
-        ratio = np.maximum(colour, 0) / np.float32(settings.pivot)
-        colour = np.where(colour > 0, settings.pivot * ratio ** np.float32(settings.contrast), colour)
-    colour = _curved(colour, settings)
-    if settings.saturation != 1:
-        colour = saturated(colour, settings.saturation)
-    colour = cdl(
-        colour,
-        settings.slope,
-        settings.offset,
-        settings.power,
-        settings.cdl_saturation,
-        clamps=settings.clamps,
-    )
+    flat = np.ones((colour.size // 3, 4), np.float32)
+    flat[:, :3] = np.reshape(colour, (-1, 3))
+    made = np.empty_like(flat)
+    _kernel(0, len(flat), flat, made, *_plan(settings), np.zeros(3, np.float32))
+    changed = made[:, :3]
     if settings.table:
-        colour = through_table(colour, settings.table, settings.table_in, management)
-    return colour
+        changed = through_table(changed, settings.table, settings.table_in, management)
+    return np.reshape(changed, colour.shape)
 
 
-def _curved(colour: NDArray[np.floating], settings: GradeSettings) -> NDArray[np.floating]:
-    """Send all three through the common curve, then each through its own."""
-    colour = curved(colour, settings.curve)
-    own = (settings.curve_red, settings.curve_green, settings.curve_blue)
-    if not any(own):
-        return colour
-    return np.stack([curved(colour[..., i], curve) for i, curve in enumerate(own)], axis=-1)
+_Plan = tuple[NDArray[Any], ...]
+_kernel: Any = grade_pixels
+"""Compiled: its types are those of the arrays it is given."""
 
 
-def cdl(
-    colour: NDArray[np.floating],
-    slope: Colour,
-    offset: Colour,
-    power: Colour,
-    saturation: float,
-    *,
-    clamps: bool,
-) -> NDArray[np.floating]:
-    """Do an ASC CDL: slope, offset, power, then saturation; (..., 3) float32."""
-    is_plain = slope == (1, 1, 1) and offset == (0, 0, 0) and power == (1, 1, 1) and saturation == 1
-    if is_plain and not clamps:
-        return colour
-    made = colour * np.asarray(slope, np.float32) + np.asarray(offset, np.float32)
-    if clamps:
-        made = np.clip(made, 0, 1)
-    if power != (1, 1, 1):
-        made = np.where(made > 0, np.maximum(made, 0) ** np.asarray(power, np.float32), made)
-    if saturation != 1:
-        made = saturated(made, saturation)
-    return np.clip(made, 0, 1) if clamps else made
+def _plan(settings: GradeSettings) -> _Plan:
+    """Give a grade as the compiled kernel takes it (see `grade_kernel.grade_pixels`)."""
+    gains = [v * 2.0**settings.exposure for v in settings.balance]
+    gains += [settings.contrast, settings.pivot, settings.saturation]
+    own = (settings.curve, settings.curve_red, settings.curve_green, settings.curve_blue)
+    samples = [sampled(curve) for curve in own]
+    has_cdl = (
+        settings.slope != (1, 1, 1) or settings.offset != (0, 0, 0) or settings.power != (1, 1, 1)
+        or settings.cdl_saturation != 1 or settings.clamps
+    )  # fmt: skip
+    decided = (*settings.slope, *settings.offset, *settings.power, settings.cdl_saturation)
+    return (
+        np.array(gains, np.float32),
+        np.stack([gain for _, gain in samples]),
+        np.array([ends for ends, _ in samples], np.float32),
+        np.array(decided, np.float32),
+        WEIGHTS,
+        np.array([settings.contrast != 1, has_cdl, settings.clamps, *(bool(curve) for curve in own)]),
+    )
 
 
 def saturated(colour: NDArray[np.floating], saturation: float) -> NDArray[np.floating]:

@@ -28,7 +28,7 @@ _STANDS_STILL = 2.0
 _NEARER = 6
 _NONE = 1e-5
 _COARSEST_PX = 14.0
-"""Grain that is seen as grain is finer, on film as on a sensor; coarser is what stones and walls look like."""
+"""Grain is finer, on film as on a sensor; coarser is what stones and walls look like."""
 
 
 @dataclass(frozen=True)
