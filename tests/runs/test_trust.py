@@ -4,6 +4,8 @@ import json
 import logging
 import socket
 import struct
+import subprocess
+import sys
 import time
 import zlib
 from pathlib import Path
@@ -373,3 +375,39 @@ def test_a_scheduler_elsewhere_is_reached_by_certificates_only(tmp_path):
     given = read_installation({"DRAWSTRING_SCHEDULER": "tls://10.0.0.5:8786", **files})
     assert given.scheduler_files == (str(pem),) * 3
     assert read_installation({"DRAWSTRING_SCHEDULER": "tcp://127.0.0.1:8786"}).scheduler_files is None
+
+
+BULKY = """
+import os
+import signal
+import threading
+from contextlib import suppress
+
+from drawstring.core.errors import SourceError
+from drawstring.runs.readers import Readers
+
+
+def die(bulk):
+    os.kill(os.getpid(), signal.SIGKILL)
+
+
+def ask(readers):
+    with suppress(SourceError):
+        readers.read("fog.0001.exr", die, bytes(1 << 20))
+
+
+if __name__ == "__main__":
+    readers = Readers(2)
+    threads = [threading.Thread(target=ask, args=(readers,)) for _ in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+"""
+
+
+def test_a_house_whose_readers_died_under_much_to_read_still_ends(tmp_path):
+    """Python before 3.11.5 waits for ever at its end, for a queue that nobody reads."""
+    script = tmp_path / "bulky.py"
+    script.write_text(BULKY)
+    assert subprocess.run([sys.executable, str(script)], timeout=120).returncode == 0

@@ -14,6 +14,7 @@ import threading
 from collections.abc import Callable, Sequence
 from concurrent.futures import CancelledError, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import suppress
 from typing import TypeVar
 
 from drawstring.core.arrivals.adding_up import Recognised
@@ -189,8 +190,21 @@ class Readers:
     def _drop(self, broken: ProcessPoolExecutor) -> None:
         with self._lock:
             if self._pool is broken:
-                broken.shutdown(wait=False, cancel_futures=True)
+                _end_broken(broken)
                 self._pool = None
+
+
+def _end_broken(pool: ProcessPoolExecutor) -> None:
+    """End a pool of which a process died.
+
+    Python before 3.11.5 goes on writing to processes that are gone, and then never ends itself (CPython's
+    issue 94777): without a reader it can't.
+    """
+    queue = getattr(pool, "_call_queue", None)
+    pool.shutdown(wait=False, cancel_futures=True)
+    with suppress(AttributeError, OSError):
+        if queue is not None:
+            queue._reader.close()
 
 
 def guarded(path: str, limit_s: float, task: Callable[..., Answer], *arguments: object) -> Answer:
