@@ -7,10 +7,13 @@ from scipy.ndimage import gaussian_filter
 from test_chain import ONE, a_scene, at, picture_in, settings
 
 from drawstring.core.alpha.layers import layer_fault
+from drawstring.core.camera import Place
 from drawstring.core.chain import PICTURE
 from drawstring.core.colour.grade import GradeSettings, graded
+from drawstring.core.entries import Below, entry_kinds
 from drawstring.core.errors import SettingError
 from drawstring.core.finishing.optics import GlowSettings, SoftenSettings, glowing, softened
+from drawstring.core.io.facts import Window
 from drawstring.core.recipe import Recipe, change
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.recipe import upgraded
@@ -63,8 +66,6 @@ def test_a_change_is_keyed_limited_by_a_matte_and_kept_with_the_recipe():
     for name, value in shape.items():
         masked = change(masked, {f"alpha.{name}": value}, scene_unit="m")
     masked = change(masked, {"alpha.stack.2.matte": "left"}, scene_unit="m")
-    from drawstring.core.io.facts import Window
-
     got = np.stack(pulled(PICTURE, PLANES, ONE, masked, at(3, Window(0, 0, 95, 63))), axis=-1)
     came = picture_in(PLANES)
     inside = (slice(2, -2), slice(2, 46))
@@ -111,3 +112,20 @@ def test_softening_is_the_gaussian_of_its_radius():
     got = softened(came, SoftenSettings(radius=5))
     np.testing.assert_allclose(got, gaussian_filter(came, (2.5, 2.5, 0), mode="nearest"), atol=2e-3)
     assert softened(came, SoftenSettings(radius=0)) is came
+
+
+def test_what_is_all_round_glows_and_softens_round_the_seam_and_has_no_lens():
+    light = np.zeros((40, 120, 4), np.float32)
+    light[18:22, :3] = [8, 8, 8, 1]
+    window = Window(0, 0, 119, 39)
+    below = Below(Place(window, window), 1, wraps=True)
+    for kind, now in (("glow", GlowSettings(reach=20)), ("soften", SoftenSettings(radius=12))):
+        made = entry_kinds()[kind].change
+        # Turned by half before and back after is the same: the seam is no place of its own.
+        turned = np.roll(made(np.roll(light, 60, axis=1), now, below), -60, axis=1)
+        np.testing.assert_allclose(made(light, now, below), turned, atol=2e-5)
+        flat = made(light, now, Below(Place(window, window), 1))
+        assert np.abs(flat - turned)[:, -10:].max() > 0.01
+    for kind in ("zoom_blur", "reflections"):
+        recipe = change(laid({"add": kind}), {"eyes.is_round": "yes"}, scene_unit="m")
+        assert "no centre" in layer_fault(recipe.alpha.stack[1], ONE, recipe, Chains(ONE, recipe).find)

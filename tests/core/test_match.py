@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from drawstring.core.colour.grade import GradeSettings, graded
-from drawstring.core.colour.match import MatchBy, matched
+from drawstring.core.colour.match import MatchBy, Picks, matched, matched_picks
 from drawstring.core.errors import SettingError
 
 RANDOM = np.random.default_rng(8)
@@ -56,3 +56,27 @@ def test_what_cannot_be_matched_is_refused():
     broken = element.copy()
     broken[3, 3] = np.nan
     assert matched(broken, plate(), MatchBy.SPREAD).slope[0] > 0
+
+
+def test_picks_match_by_a_gain_or_by_slope_and_offset():
+    slope, offset = np.array([1.5, 0.8, 1.1]), np.array([0.02, -0.01, 0.0])
+    grey, white = (0.2, 0.18, 0.19), (0.9, 0.95, 0.8)
+    both = Picks(
+        grey=grey,
+        white=white,
+        plate_grey=tuple(slope * grey + offset),
+        plate_white=tuple(slope * white + offset),
+    )
+    found = matched_picks(both)
+    np.testing.assert_allclose(found.slope, slope, rtol=1e-5)
+    np.testing.assert_allclose(found.offset, offset, atol=1e-6)
+    gain = matched_picks(Picks(white=white, plate_white=tuple(slope * white)))
+    np.testing.assert_allclose(gain.slope, slope, rtol=1e-5)
+    assert gain.offset == (0, 0, 0)
+    for picks, words in (
+        (Picks(grey=grey), "No grey and no white"),
+        (Picks(grey=(0.2, 0, 0.2), plate_grey=grey), "is black"),
+        (Picks(grey=grey, white=grey, plate_grey=grey, plate_white=white), "equally bright"),
+    ):
+        with pytest.raises(SettingError, match=words):
+            matched_picks(picks)

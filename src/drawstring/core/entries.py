@@ -31,12 +31,15 @@ class Below:
         0 left or none, 1 right.
     management : Management
         Of its colours.
+    wraps : bool
+        Whether it is all-round: what leaves at one side comes in at the other.
     """
 
     place: Place
     frame: int
     eye: int = 0
     management: Management = HOUSE
+    wraps: bool = False
 
 
 @dataclass(frozen=True)
@@ -53,12 +56,15 @@ class EntryKind:
         What can be settled of it.
     change : callable of (picture, settings at the frame, Below)
         Gives (H, W, 4) float32, premultiplied, of the same.
+    is_flat : bool
+        Whether it is for flat pictures alone, as what happens about a lens's centre.
     """
 
     name: str
     says: str
     settings: type[KeyedSettings]
     change: Callable[[Picture, Any, Below], Picture]
+    is_flat: bool = False
 
 
 @cache

@@ -70,6 +70,8 @@ def _change_fault(layer: StackLayer, passes: Sequence[Pass], recipe: Recipe) -> 
         return f"this version knows no change “{layer.does}”"
     if layer.matte and not is_matte_ready(layer.matte, passes, recipe):
         return f"there is no matte {layer.matte}"
+    if entry_kinds()[layer.does].is_flat and recipe.eyes.is_round:
+        return "an all-round picture has no lens, and so no centre of one"
     change = layer.change_settings()
     return change.fault if isinstance(change, GradeSettings) else ""
 
@@ -102,18 +104,25 @@ def change_value(chain: Chain, layer: StackLayer) -> Value:
     """Describe a change of everything below, ready to be made: `Changed`."""
     subject, until = subject_of(chain), Stage.PLACED
     given = [chain.after(until, MATTE + layer.matte)] if layer.matte else []
-    eye, management = subject.side or 0, subject.recipe.arrivals.management
+    recipe = subject.recipe
+    eye, management = subject.side or 0, recipe.arrivals.management
 
     def make(at: Moment, *matte: Plane) -> Changed:
         at = subject.here(at, until)
         kind, now = entry_kinds()[layer.does], layer.change_settings().at(at.frame)
 
         def change(picture: Picture) -> Picture:
-            return kind.change(picture, now, Below(at.placed(picture.shape[:2]), at.frame, eye, management))
+            below = Below(
+                at.placed(picture.shape[:2]), at.frame, eye, management,
+                wraps=recipe.eyes.is_round or at.camera().is_latlong,
+            )  # fmt: skip
+            return kind.change(picture, now, below)
 
         return Changed(change, layer.at(at.frame).amount, *matte)
 
-    return value("change", make, *given, of=(layer, subject.key(until), eye, management))
+    return value(
+        "change", make, *given, of=(layer, subject.key(until), eye, recipe.eyes.is_round, management)
+    )
 
 
 def layer_value(chain: Chain, layer: StackLayer) -> Value:

@@ -8,6 +8,7 @@ from drawstring.core.alpha.blend import Mode
 from drawstring.core.assembly.expression import read_expression
 from drawstring.core.choices import Choice
 from drawstring.core.colour.grade import GradeSettings
+from drawstring.core.colour.match import Picks
 from drawstring.core.errors import SettingError, SeveralSettingErrors
 from drawstring.core.keyed import KeyedSettings
 from drawstring.core.readers import Colour, read_colour
@@ -102,6 +103,7 @@ class AssemblySettings(KnotSettings):
     terms: dict[str, TermSettings] = setting({}, "What is changed, by term.")
     mixed: tuple[MixSettings, ...] = setting((), "Passes that are mixed in, in their order.")
     grade: GradeSettings = setting(GradeSettings(), "Colour of the picture.")
+    picks: Picks = setting(Picks(), "What was picked to match colour by.")
     hot_above: float = setting(
         8.0, "A pixel is hot that is so many times as bright as its neighbours.", ge=1.5, le=1e6
     )

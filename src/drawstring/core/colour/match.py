@@ -15,11 +15,14 @@ from numpy.typing import NDArray
 from drawstring.core.arrays import Picture, Plane
 from drawstring.core.choices import Choice
 from drawstring.core.errors import SettingError
-from drawstring.core.readers import Colour
+from drawstring.core.readers import Colour, read_colour
+from drawstring.core.settings import Settings, setting
 
 _FEWEST = 64
-_SAMPLES = 500_000
 """Pixels from which a colour can be told."""
+
+_SAMPLES = 500_000
+"""Pixels that are looked at, spread over the picture."""
 
 _STEEPEST = 20.0
 """A larger slope would say that the two have nothing in common."""
@@ -34,6 +37,17 @@ class MatchBy(Choice):
     """What one pixel in a hundred lies below, and above."""
     MEAN = "mean", "mean alone"
     """Brightness and tint; contrast stays."""
+    PICKS = "picks", "picked greys and whites"
+    """What was picked as grey, and as white, in both."""
+
+
+class Picks(Settings):
+    """Greys and whites that were picked in an element and in its plate; black where none was."""
+
+    grey: Colour = setting((0.0, 0.0, 0.0), "A grey of the element.", reader=read_colour)
+    white: Colour = setting((0.0, 0.0, 0.0), "A white of the element.", reader=read_colour)
+    plate_grey: Colour = setting((0.0, 0.0, 0.0), "The same grey in the plate.", reader=read_colour)
+    plate_white: Colour = setting((0.0, 0.0, 0.0), "The same white in the plate.", reader=read_colour)
 
 
 @dataclass(frozen=True)
@@ -99,6 +113,36 @@ def matched(
         raise _refused("The element is of one brightness in one of R, G and B.")
     slope = other.std(axis=0) / spread
     return _match(slope, other.mean(axis=0) - slope * own.mean(axis=0))
+
+
+def matched_picks(picks: Picks) -> Match:
+    """Match by what was picked: one pair is a gain, two are a slope and an offset.
+
+    Raises
+    ------
+    SettingError
+        No pair was picked, or both pairs are of one brightness.
+    """
+    pairs = [
+        (np.array(own), np.array(other))
+        for own, other in ((picks.grey, picks.plate_grey), (picks.white, picks.plate_white))
+        if any(own) and any(other)
+    ]
+    if not pairs:
+        raise SettingError(
+            "No grey and no white was picked in both.", where="match.by", why="Nothing was changed.",
+            remedy="Pick a grey or a white in the picture, and the same one in the plate.",
+        )  # fmt: skip
+    own, other = pairs[0]
+    if len(pairs) == 1:
+        if (own <= 1e-9).any():
+            raise _refused("What was picked in the element is black in one of R, G and B.")
+        return _match(other / own, np.zeros(3))
+    white, plate_white = pairs[1]
+    if (np.abs(white - own) <= 1e-9).any():
+        raise _refused("Grey and white of the element are equally bright in one of R, G and B.")
+    slope = (plate_white - other) / (white - own)
+    return _match(slope, other - slope * own)
 
 
 def _colours(picture: Picture, matte: Plane | None, called: str) -> NDArray[np.float64]:

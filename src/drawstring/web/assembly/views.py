@@ -10,9 +10,10 @@ from drawstring.core.arrays import Picture
 from drawstring.core.arrivals.steps import picture_of_pass
 from drawstring.core.chain import MATTE, PICTURE, Stage
 from drawstring.core.colour.grade import WEIGHTS
-from drawstring.core.colour.match import MatchBy, matched
+from drawstring.core.colour.match import MatchBy, matched, matched_picks
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.finishing.grain_measuring import measure_grain as measured_grain
+from drawstring.core.passes import Role
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.sources import pass_named
@@ -44,12 +45,13 @@ def pick(shot_id: int) -> Response:
         at = frame_here(session, shot_id, number)
         recipe = recipes.current(session, shot)
         row, col = point_in(at, recipe, x, y)
-        colour = _before_colour(at, recipe, row, col)
         last = name.rpartition(".")[2]
+        is_of_plate = name.startswith("assembly.picks.plate_")
+        colour = _of_plate(at, recipe, row, col) if is_of_plate else _before_colour(at, recipe, row, col)
         value: tuple[float, ...] | float
         if last == "balance":
             value = tuple(float(f"{v:.5g}") for v in grey_balance(colour, name))
-        elif last == "tint":
+        elif last == "tint" or name.startswith("assembly.picks."):
             value = tuple(float(f"{v:.5g}") for v in colour)
         elif last == "pivot":
             value = float(f"{max(float(colour.mean()), 1e-4):.5g}")
@@ -86,7 +88,10 @@ def match(shot_id: int) -> Response:
                 remedy="Choose a pass that came.",
             )  # fmt: skip
         planes = [at.of(chain.after(Stage.DERIVED, MATTE + name), 0) if name else None for name in mattes]
-        found = matched(
+        if by is MatchBy.PICKS:
+            found = matched_picks(recipe.assembly.picks)
+        else:
+            found = matched(
             at.of(chain.after(Stage.ASSEMBLED, PICTURE), 0),
             at.of(picture_of_pass(chain, Stage.ARRIVED, plate), 0),
             by, matte=planes[0], plate_matte=planes[1],
@@ -128,6 +133,19 @@ def _light_of(at: FrameHere, recipe: Recipe, name: str) -> Picture:
             remedy="Choose a pass that came.",
         )  # fmt: skip
     return np.asarray(at.of(picture_of_pass(chain, Stage.ARRIVED, one), 0)[..., :3], np.float32)
+
+
+def _of_plate(at: FrameHere, recipe: Recipe, row: int, col: int) -> np.ndarray:
+    """Give the light of the first plate around a pixel."""
+    plate = next((one for one in at.passes if one.role is Role.PLATE), None)
+    if plate is None:
+        raise MissingError(
+            "There is no plate.", where="assembly.picks", why="Nothing was changed.",
+            remedy="Accept the plate with the shot, or correct a pass's role in Arrivals.",
+        )  # fmt: skip
+    light = _light_of(at, recipe, plate.name)
+    around = light[max(0, row - REGION) : row + REGION + 1, max(0, col - REGION) : col + REGION + 1]
+    return np.asarray(np.median(around.reshape(-1, 3), axis=0), np.float64)
 
 
 def _without_colour(recipe: Recipe) -> Recipe:
