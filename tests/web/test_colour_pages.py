@@ -131,7 +131,7 @@ def test_grain_is_measured_on_a_plate_and_picks_match(client, buoy, sessions, mo
         refused = client.post(f"/shots/{buoy.id}/assembly/grain/{layer}", data=asked, headers=HTMX)
         assert refused.status_code == 404 and words in refused.text
     at = f"/shots/{buoy.id}/assembly"
-    for name, x, y in (("grey", 42, 18), ("plate_grey", 20, 50)):
+    for name, x, y in (("grey", 89, 49), ("plate_grey", 20, 50)):
         picked = {"setting": f"assembly.picks.{name}", "frame": "1001", "x": x, "y": y}
         assert client.post(f"{at}/pick", data=picked, headers=HTMX).status_code == 200
     asked = {"match.plate": "plate", "match.by": "picks", "frame": "1001"}
