@@ -187,3 +187,16 @@ def test_the_house_brings_its_own_database_back_when_it_dies(tmp_path):
     finally:
         server.stop(at_once=True)
         subprocess.run(["rm", "-rf", str(place)], check=True)
+
+
+@pytest.mark.parametrize("name", ["../outside", "/tmp/outside", "link"])
+def test_a_backup_that_leads_elsewhere_is_refused(installation, tmp_path, name):
+    path = tmp_path / "night.backup"
+    with tarfile.open(path, "w") as packed:
+        member = tarfile.TarInfo(name)
+        if name == "link":
+            member.type, member.linkname = tarfile.SYMTYPE, "/etc/hostname"
+        packed.addfile(member)
+    with pytest.raises(SourceError, match="is no backup"):
+        restore(installation, str(path))
+    assert not (tmp_path / "outside").exists()

@@ -138,7 +138,7 @@ def _unpacked(file: str, place: str) -> dict[str, Any]:
         raise MissingError(f"There is no {file}.", where="file", remedy="Name a file that “backup” wrote.")
     try:
         with tarfile.open(file) as packed:
-            packed.extractall(place, filter="data")
+            _extract(packed, place)
         with open(os.path.join(place, ABOUT), encoding="utf-8") as said:
             about: dict[str, Any] = json.load(said)
         if about.get("kind") != KIND or not os.path.exists(os.path.join(place, DUMP)):
@@ -149,6 +149,24 @@ def _unpacked(file: str, place: str) -> dict[str, Any]:
             f"{os.path.basename(file)} is no backup: {error}.", where="file", why="Nothing was changed.",
             remedy="Name a file that “drawstring backup” wrote, whole.",
         ) from error  # fmt: skip
+
+
+def _extract(packed: tarfile.TarFile, place: str) -> None:
+    """Unpack plain files and folders below a place, and nothing else.
+
+    Python before 3.11.4, as Debian 12 has it, knows no filters for that.
+
+    Raises
+    ------
+    ValueError
+        A name leads elsewhere, or is no plain file.
+    """
+    for member in packed.getmembers():
+        path = os.path.normpath(member.name)
+        if os.path.isabs(path) or path.startswith("..") or not (member.isfile() or member.isdir()):
+            raise ValueError(f"it holds {member.name}, which is no file of a backup")
+        member.mode = 0o700 if member.isdir() else 0o600
+        packed.extract(member, place, set_attrs=False)
 
 
 def _refuse_later(about: dict[str, Any]) -> None:
