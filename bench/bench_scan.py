@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import multiprocessing
 import os
 import shutil
 import time
@@ -28,7 +29,7 @@ def main() -> None:
     paths, workers = paths_in(folder), os.cpu_count() or 1
     readers = Readers(workers)
     readers.survey(paths[:workers])  # both pools are warm
-    with ProcessPoolExecutor(workers) as pool:
+    with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("forkserver")) as pool:
         chunks = [paths[i : i + 200] for i in range(0, len(paths), 200)]
         list(pool.map(headers, chunks[:workers]))
         floor, ours = [], []

@@ -10,11 +10,13 @@ import glob
 import hashlib
 import os
 import pwd
+import random
 import shutil
 import socket
 import subprocess
 import sys
 import time
+from contextlib import suppress
 from pathlib import Path
 
 from drawstring.installation import Installation, secret
@@ -27,10 +29,15 @@ class Trouble(Exception):
 
 
 def free_port() -> int:
-    """Give a port that is free just now."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
+    """Give a port that is free just now, and that no outgoing connection takes meanwhile.
+
+    The system takes theirs from 32768 on (ip(7), ip_local_port_range).
+    """
+    while True:
+        port = random.randrange(15_000, 32_000)
+        with socket.socket() as probe, suppress(OSError):
+            probe.bind(("127.0.0.1", port))
+            return port
 
 
 def is_taken(port: int) -> bool:

@@ -1,5 +1,6 @@
 """Focus: the lens formula, the blur's shape, what must stay as it was, and a lens that was really open."""
 
+import multiprocessing
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
 from fractions import Fraction
@@ -189,7 +190,8 @@ def test_focus_comes_close_to_a_lens_that_was_really_open():
         settings = FocusSettings(distance=distance, stop=stop, limit=20)
         return lens_for(settings, camera, width_px=WIDTH, unit_m=1.0)
 
-    with ProcessPoolExecutor(2) as pool:
+    # Not forked from here: a child of a process with threads can lock up.
+    with ProcessPoolExecutor(2, mp_context=multiprocessing.get_context("forkserver")) as pool:
         sharp, z = pool.submit(rendered, (0.0, 1.0)).result()
         # At each distance the opening whose largest blur has a radius of 10 pixels.
         asked = [(float(np.abs(lens_at(d, 1.0).radius(z)).max()) / 10, d) for d in (5.0, 9.0, 22.0)]

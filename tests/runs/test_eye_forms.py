@@ -210,6 +210,8 @@ def test_a_turned_all_round_pair_keeps_depth_true(session, sources, accepted, tm
         sources,
         eyes__yaw="90",
         eyes__deliver="above/below; flat view; eyes apart",
+        arrivals__first="1002",
+        arrivals__last="1002",
     )
     eyes = standing(session, shot).recipe.eyes
     assert eyes.is_round and eyes.came.value == "two_views"

@@ -456,7 +456,7 @@ def test_what_was_written_is_put_together_again_and_compared(composed, sessions)
         ledger.cancel(session, run)
         shot = run.shot
         for typed in (
-            {"alpha.mattes.1.names": "buoy*"},
+            {"alpha.mattes.1.names": "buoy*", "arrivals.last": "1002"},
             {"alpha.stack.add": "plate"},
             {"alpha.stack.add": "shadow_multiply"},
             {"alpha.stack.2.mode": "multiply", "alpha.stack.2.amount": "0.7"},

@@ -180,7 +180,8 @@ def test_layers_are_laid_faults_told_and_sent_as_settled(client, counted, settle
     settle(stack__3__matte="")
     with sessions.begin() as session:
         shot = shows.find_shot(session, "TW030")
-        recipes.set_values(session, shot, {"depth.near": "3", "depth.far": "9"})
+        only = {"arrivals.first": str(FRAME), "arrivals.last": str(FRAME)}
+        recipes.set_values(session, shot, {"depth.near": "3", "depth.far": "9", **only})
         for knot in ("depth", "alpha"):
             recipes.settle(session, shot, knot)
         run = plan_run(session, shot, output=str(tmp_path / "packages"))

@@ -240,7 +240,9 @@ def render_show(
     _render_one(shots[todo[0][0]], *todo[0][1:], width, height, samples)
     done += 1
     yield done, len(wanted)
-    context = multiprocessing.get_context("fork")
+    # Whoever asks may have threads of its own: forked with them, a child can lock up.
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload(["drawstring.standins.tidewrack.show"])
     with ProcessPoolExecutor(
         workers or os.cpu_count() or 1, mp_context=context, initializer=use_threads, initargs=(1,)
     ) as pool:
