@@ -8,6 +8,7 @@ import tempfile
 import time
 from pathlib import Path
 
+import numpy as np
 import OpenEXR
 from flask.testing import FlaskClient
 from floor import best, tell
@@ -15,6 +16,10 @@ from serving import served
 from sqlalchemy.orm import sessionmaker
 
 from drawstring.core.arrivals import scan
+from drawstring.core.camera import Place
+from drawstring.core.colour.grade import GradeSettings, graded
+from drawstring.core.colour.match import MatchBy, matched
+from drawstring.core.finishing.grain import GrainSettings, grained
 from drawstring.core.io.facts import Window
 from drawstring.core.recipe import Recipe, change
 from drawstring.runs.measuring import measure_frame
@@ -44,6 +49,7 @@ def main() -> None:
                 path = files[0].path
             counting(path, passes)
             timings(app.test_client(), number)
+        pictures()
     finally:
         shutil.rmtree(folder, ignore_errors=True)
 
@@ -81,6 +87,25 @@ def timings(client: FlaskClient, number: int) -> None:
             assert client.get(f"{base}/{name}?level=1&{tried(i)}").status_code == 200
             taken.append((time.perf_counter() - began) * 1000)
         tell(f"{name} tried out ({tried(1)}), HD at half size, ms", statistics.median(taken), "50 ms")
+
+
+def pictures() -> None:
+    """Time what is done to pictures in memory: matching, colour, grain."""
+    rng = np.random.default_rng(1)
+    whole = rng.random((1080, 1920, 4)).astype(np.float32)
+    window = Window(0, 0, 1919, 1079)
+    tell(
+        "matching two HD pictures, ms",
+        1000 * best(lambda: matched(whole, whole * 1.2, MatchBy.SPREAD)),
+        "300 ms",
+    )
+    half = np.ascontiguousarray(whole[::2, ::2])
+    grade = GradeSettings(exposure=0.5, contrast=1.2, saturation=0.8)
+    tell("colour of half an HD picture, ms", 1000 * best(lambda: graded(half, grade, threads=2)), "50 ms")
+    grain = GrainSettings()
+    frames = iter(range(1000))
+    laid = best(lambda: grained(whole, grain, Place(window, window), frame=next(frames), eye=0))
+    tell("grain laid on an HD picture, ms", 1000 * laid, "none")
 
 
 if __name__ == "__main__":

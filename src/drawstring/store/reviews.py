@@ -107,10 +107,10 @@ def ask(
         "folders": [package.folder for package in packages],
         "seen": seen, "rate": rate, "burn_in": burn_in, "sound": sound,
     }  # fmt: skip
-    made = Review(show=show, version=version, asked=asked, total=total, by=by)
-    session.add(made)
+    review = Review(show=show, version=version, asked=asked, total=total, by=by)
+    session.add(review)
     session.flush()
-    return made
+    return review
 
 
 def reviews_of(session: Session, show: Show, *, limit: int = 50) -> list[Review]:

@@ -39,10 +39,10 @@ def check_colour(
                 mends=(Mend("use the built-in one", Does.SET, _BUILT_IN),),
             )
         ]  # fmt: skip
-    found = []
+    findings = list[Finding]()
     for name, space in settings.spaces.items():
         if space not in spaces:
-            found.append(
+            findings.append(
                 Finding(
                     "space-gone", Severity.STOPS,
                     f"{name} is read as {space}, which {management.says} does not know.", WHERE,
@@ -52,7 +52,7 @@ def check_colour(
             )  # fmt: skip
     for dotted, view in views.items():
         if management.view_like(view) not in there:
-            found.append(
+            findings.append(
                 Finding(
                     "view-gone", Severity.STOPS,
                     f"{dotted} is “{view}”; {management.shown_on} has no such view.", WHERE,
@@ -60,7 +60,7 @@ def check_colour(
                     mends=(Mend(f"choose {there[0]}", Does.SET, ((dotted, there[0]),)),),
                 )
             )  # fmt: skip
-    return found + _by_rules(settings, passes, files)
+    return findings + _by_rules(settings, passes, files)
 
 
 _BUILT_IN = tuple((f"arrivals.colour.{name}", "") for name in ("config", "working", "display", "look"))
@@ -68,7 +68,7 @@ _BUILT_IN = tuple((f"arrivals.colour.{name}", "") for name in ("config", "workin
 
 def _by_rules(settings: ArrivalsSettings, passes: list[Pass], files: Mapping[int, str]) -> list[Finding]:
     """Propose the spaces that an own configuration's file rules name, where they are read otherwise."""
-    management, found = settings.management, []
+    management, findings = settings.management, list[Finding]()
     for source, path in files.items():
         space = management.space_by_rules(path)
         if not space:
@@ -80,7 +80,7 @@ def _by_rules(settings: ArrivalsSettings, passes: list[Pass], files: Mapping[int
         ]  # fmt: skip
         if others:
             several = ", ".join(others[:4]) + (f" and {len(others) - 4} more" if len(others) > 4 else "")
-            found.append(
+            findings.append(
                 Finding(
                     "space-by-rule", Severity.WARNS,
                     f"{management.says} reads files of this name as {space}; {several} "
@@ -95,7 +95,7 @@ def _by_rules(settings: ArrivalsSettings, passes: list[Pass], files: Mapping[int
                     ),
                 )
             )  # fmt: skip
-    return found
+    return findings
 
 
 def _spaces(passes: list[Pass], names: list[str]) -> str:

@@ -117,21 +117,21 @@ def graded(
         Alpha stays. Light where alpha is 0 is changed as far as it is there: black stays black.
     """
     if settings.table:
-        made = _through_table(picture, settings, management)
+        changed = _through_table(picture, settings, management)
     else:
         flat = np.ascontiguousarray(picture, np.float32).reshape(-1, 4)
-        made = np.empty_like(flat)
+        changed = np.empty_like(flat)
         plan = _plan(settings)
         black = changed_colour(np.zeros((1, 3), np.float32), settings)[0]
         in_bands(
-            lambda first, last: _kernel(first, last, flat, made, *plan, black),
+            lambda first, last: _kernel(first, last, flat, changed, *plan, black),
             len(flat), threads, size=1 << 15,
         )  # fmt: skip
-        made = made.reshape(picture.shape)
+        changed = changed.reshape(picture.shape)
     if matte is not None:
         share = np.clip(matte, 0, 1)[..., None]
-        made = picture + (made - picture) * share
-    return np.asarray(made, np.float32)
+        changed = picture + (changed - picture) * share
+    return np.asarray(changed, np.float32)
 
 
 def _through_table(picture: Picture, settings: GradeSettings, management: Management) -> Picture:
@@ -157,12 +157,12 @@ def changed_colour(
     """
     flat = np.ones((colour.size // 3, 4), np.float32)
     flat[:, :3] = np.reshape(colour, (-1, 3))
-    made = np.empty_like(flat)
-    _kernel(0, len(flat), flat, made, *_plan(settings), np.zeros(3, np.float32))
-    changed = made[:, :3]
+    changed = np.empty_like(flat)
+    _kernel(0, len(flat), flat, changed, *_plan(settings), np.zeros(3, np.float32))
+    colours = changed[:, :3]
     if settings.table:
-        changed = through_table(changed, settings.table, settings.table_in, management)
-    return np.reshape(changed, colour.shape)
+        colours = through_table(colours, settings.table, settings.table_in, management)
+    return np.reshape(colours, colour.shape)
 
 
 _Plan = tuple[NDArray[Any], ...]

@@ -282,15 +282,15 @@ Steps = tuple[Any, ...]
 
 def through(steps: Steps, colours: NDArray[np.floating], *, threads: int = 1) -> Picture:
     """Send colours through processors: (..., 3) float32."""
-    made = np.array(colours, np.float32, order="C")
-    flat = made.reshape(-1, 3)
+    sent = np.array(colours, np.float32, order="C")
+    flat = sent.reshape(-1, 3)
 
     def send(first: int, last: int) -> None:
         for step in steps:
             step.applyRGB(flat[first:last])
 
     in_bands(send, len(flat), threads, size=1 << 14)
-    return made
+    return sent
 
 
 @lru_cache(maxsize=64)

@@ -139,14 +139,14 @@ def zoom_blurred(picture: Picture, settings: ZoomSettings, place: Place) -> Pict
     doublings = int(np.ceil(np.log2(max(reach * np.log(whole) * 2, 1))))
     if doublings < 1:
         return picture
-    made = np.asarray(picture, np.float32)
+    blurred = np.asarray(picture, np.float32)
     count = 2**doublings
     # Half as large at the beginning, half at the end: the blur lies evenly about where things are.
-    made = _scaled(made, whole**-0.5, centre)
+    blurred = _scaled(blurred, whole**-0.5, centre)
     for doubling in range(doublings):
-        grown = _scaled(made, whole ** (2**doubling / (count - 1)), centre)
-        made = np.asarray((made + grown) * np.float32(0.5), np.float32)
-    return made
+        grown = _scaled(blurred, whole ** (2**doubling / (count - 1)), centre)
+        blurred = np.asarray((blurred + grown) * np.float32(0.5), np.float32)
+    return blurred
 
 
 def reflected(picture: Picture, settings: ReflectionSettings, place: Place) -> Picture:
@@ -210,5 +210,5 @@ def _scaled(
         blur = 0.45 * float(np.sqrt(1 / scale**2 - 1))
         if blur > 0.1:
             source = np.asarray(cv2.GaussianBlur(picture, (0, 0), blur, borderType=beyond), np.float32)
-    made = cv2.warpAffine(source, way, size, flags=cv2.INTER_LINEAR, borderMode=beyond, borderValue=0)
-    return np.asarray(made, np.float32)
+    scaled = cv2.warpAffine(source, way, size, flags=cv2.INTER_LINEAR, borderMode=beyond, borderValue=0)
+    return np.asarray(scaled, np.float32)

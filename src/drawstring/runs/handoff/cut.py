@@ -81,17 +81,17 @@ def make_cut(path: str, cut: CutMovie, *, on_frame: Callable[[int], None] = lamb
     notes = _notes(cut, manifests)
     with (
         final_name(path) as unfinished,
-        movie(unfinished, (width, height), cut.rate, has_sound=bool(cut.sound), where=path) as made,
+        movie(unfinished, (width, height), cut.rate, has_sound=bool(cut.sound), where=path) as film,
     ):
         for folder, manifest in zip(cut.folders, manifests, strict=True):
             for number, picture in _pictures(folder, manifest, cut.seen):
                 shown = _grey(width, height) if picture is None else fitted(picture, width, height)
                 if cut.burn_in or picture is None:
                     shown = burnt_in(shown, manifest, number, picture is None)
-                made.add(shown)
-                on_frame(made.frames)
+                film.add(shown)
+                on_frame(film.frames)
         if cut.sound:
-            longer = made.add_sound(cut.sound)
+            longer = film.add_sound(cut.sound)
             if abs(longer) > _SOUND_OFF_S:
                 notes.append(
                     f"The sound is {abs(longer):.1f} s {'longer' if longer > 0 else 'shorter'} than the cut: "

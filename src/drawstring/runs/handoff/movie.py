@@ -122,9 +122,9 @@ def movie(
     """
     try:
         with av.open(unfinished, "w", format="webm") as container:
-            made = Movie(container, size, Fraction(rate).limit_denominator(1001), has_sound=has_sound)
-            yield made
-            made.close()
+            film = Movie(container, size, Fraction(rate).limit_denominator(1001), has_sound=has_sound)
+            yield film
+            film.close()
     except (av.FFmpegError, OSError) as error:
         raise OutputError(
             f"The movie can't be written: {error}.", where=where or unfinished,
@@ -140,10 +140,10 @@ def fitted(picture: Picture8, width: int, height: int) -> Picture8:
     small = cv2.resize(picture, (wide, high), interpolation=cv2.INTER_AREA)
     if (high, wide) == (height, width):
         return np.asarray(small, np.uint8)
-    made = np.full((height, width, 3), 32, np.uint8)
+    framed = np.full((height, width, 3), 32, np.uint8)
     top, left = (height - high) // 2, (width - wide) // 2
-    made[top : top + high, left : left + wide] = small
-    return made
+    framed[top : top + high, left : left + wide] = small
+    return framed
 
 
 def _resampled(path: str, name: str) -> Iterator[NDArray[np.float32]]:
