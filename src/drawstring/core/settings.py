@@ -50,6 +50,10 @@ class Settings(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, use_enum_values=False)
 
+    def __deepcopy__(self, memo: dict[int, Any] | None = None) -> Self:
+        """Give itself: it never changes, and defaults of parts are asked for at every change."""
+        return self
+
     def faults(self, where: str) -> list[SettingError]:
         """Say what can't go together; children extend it. `where` is this object's dotted name."""
         return []

@@ -10,6 +10,7 @@ from __future__ import annotations
 import os
 import resource
 import signal
+import sys
 import threading
 from collections.abc import Callable, Sequence
 from concurrent.futures import CancelledError, Future, ProcessPoolExecutor
@@ -31,6 +32,9 @@ HEADER_S = 5.0
 """For how long one header may be read."""
 FRAMES_S = 60.0
 """For how long a few frames may be decoded."""
+_LETS_GO = sys.version_info >= (3, 11, 5)
+"""Whether this Python stops writing to processes that are gone by itself."""
+
 GROWTH_MB = 1536
 """By how much a process may grow while it decodes."""
 
@@ -197,13 +201,14 @@ class Readers:
 def _end_broken(pool: ProcessPoolExecutor) -> None:
     """End a pool of which a process died.
 
-    Python before 3.11.5 goes on writing to processes that are gone, and then never ends itself (CPython's
-    issue 94777): without a reader it can't.
+    Python before 3.11.5, as Debian 12 has it, goes on writing to processes that are gone, and then never ends
+    itself (CPython's issue 94777): without a reader it can't. Later ones close it themselves, and it must not
+    be closed twice: its number may be another file's by then.
     """
     queue = getattr(pool, "_call_queue", None)
     pool.shutdown(wait=False, cancel_futures=True)
-    with suppress(AttributeError, OSError):
-        if queue is not None:
+    if queue is not None and not _LETS_GO:
+        with suppress(OSError):
             queue._reader.close()
 
 
