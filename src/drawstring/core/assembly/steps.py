@@ -7,6 +7,7 @@ stays in the picture.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 
 import cv2
 import numpy as np
@@ -17,9 +18,11 @@ from drawstring.core.arrays import Picture, Plane, Stored
 from drawstring.core.arrivals.steps import picture_of_pass
 from drawstring.core.assembly.expression import Planes, worked_out
 from drawstring.core.assembly.hot import mended
+from drawstring.core.assembly.light_kernel import add_difference, scale_light
 from drawstring.core.assembly.residual import colours_of, stacked
 from drawstring.core.assembly.settings import MixSettings, TermSettings
 from drawstring.core.assembly.terms import ALPHA, Term, counted_terms
+from drawstring.core.bands import in_bands
 from drawstring.core.camera import Moment
 from drawstring.core.chain import MATTE, PICTURE, Chain, How, Stage, Value, is_picture, value
 from drawstring.core.colour.grade import changed_colour, graded, saturated
@@ -164,7 +167,9 @@ def changed(
     if how.saturation != 1:
         made = np.asarray(saturated(made, how.saturation), np.float32)
     gain = np.asarray(how.tint, np.float32) * np.float32(2.0**how.strength)
-    made = np.asarray(made * gain if (gain != 1).any() else made, np.float32)
+    if (gain != 1).any():
+        came, made = np.ascontiguousarray(made, np.float32), np.empty(made.shape, np.float32)
+        scale_light(0, came.size // 3, came.reshape(-1, 3), gain, made.reshape(-1, 3))
     if how.grade.changes:
         # Light alone: where there is none, nothing is added.
         black = changed_colour(np.zeros((1, 1, 3), np.float32), how.grade, management)
@@ -185,11 +190,18 @@ def _differing(chain: Chain, before: Value, own: Value) -> Value:
         made = picture.copy()
         share = _share(picture, whole) if is_cut else None
         for changed_light, came in zip(lights[::2], lights[1::2], strict=True):
-            differs = changed_light - came
-            made[..., :3] += differs if share is None else differs * share
+            if share is not None:
+                made[..., :3] += (changed_light - came) * share
+                continue
+            flat = made.reshape(-1, 4), changed_light.reshape(-1, 3), came.reshape(-1, 3)
+            in_bands(partial(_add, flat), len(flat[0]), at.threads, size=1 << 15)
         return made
 
     return value("differing", make, before, own, *pairs, of=is_cut)
+
+
+def _add(flat: tuple[Planes, Planes, Planes], first: int, last: int) -> None:
+    add_difference(first, last, *flat)
 
 
 def _share(cut: Picture, whole: Picture) -> Planes:
