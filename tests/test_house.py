@@ -8,14 +8,18 @@ import sys
 import time
 import urllib.request
 from dataclasses import fields
+from importlib import import_module
 from pathlib import Path
+from pkgutil import iter_modules
 
 import click
 import psutil
 import pytest
 from makers import environment_of
 
+from drawstring import cli
 from drawstring.cli import main
+from drawstring.cli.common import ROOMS
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.pack.profile import Profile, read_profile
 from drawstring.core.recipe import KNOTS, Recipe
@@ -44,6 +48,14 @@ def test_every_installation_setting_and_command_is_in_the_readme():
     ]
     missing += [command for command in commands(main) if f"`{command}" not in README]
     assert not missing
+
+
+def test_every_command_that_is_written_can_be_called():
+    """Commands are loaded when they are called: what nobody listed is not there for whoever types it."""
+    for module in iter_modules(cli.__path__):
+        if module.name != "__main__":
+            import_module(f"drawstring.cli.{module.name}")
+    assert set(main.commands) == set(ROOMS)
 
 
 def test_every_setting_of_every_knot_has_its_line():

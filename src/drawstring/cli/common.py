@@ -49,6 +49,7 @@ ROOMS = {
     "hand-off": ("handing",), "client-inbox": ("handing",), "token": ("tokens",), "recipe": ("sharing",),
     "profile": ("sharing",), "show": ("shots",), "shot": ("shots", "arrivals"), "set": ("shots",),
     "settle": ("shots",), "undo": ("shots",), "measure": ("work",), "run": ("work",), "prove": ("work",),
+    "keys": ("shots",), "cdl": ("shots",), "keep": ("keeping",), "review": ("handing",),
     "backup": ("keeping",), "restore": ("keeping",), "engine": ("work",), "serve": ("work",),
     "migrate": ("work",),
 }  # fmt: skip
