@@ -142,6 +142,27 @@ def test_grain_is_measured_on_a_plate_and_picks_match(client, buoy, sessions, mo
     np.testing.assert_allclose(settings.grade.slope, plate_grey / grey, rtol=1e-4)
 
 
+def test_a_layers_and_all_belows_balance_is_picked_so_that_it_becomes_grey(client, buoy, sessions):
+    with sessions.begin() as session:
+        shot = shows.find_shot(session, "TW030")
+        for typed in ({"alpha.stack.add": "plate"}, {"alpha.stack.add": "grade"}):
+            recipes.set_values(session, shot, typed)
+    at = f"/shots/{buoy.id}/alpha"
+    for name in ("alpha.stack.1.grade.balance", "alpha.stack.2.change.balance"):
+        picked = {"setting": name, "frame": "1001", "x": 60, "y": 80}
+        assert client.post(f"{at}/pick", data=picked, headers=HTMX).status_code == 200
+        answer = client.get(f"/shots/{buoy.id}/frames/1001/pixels/stack")
+        width, height = (int(v) for v in answer.headers["X-Size"].split()[:2])
+        kind = np.float16 if answer.headers["X-Type"] == "half" else np.float32
+        around = np.frombuffer(answer.data, kind).reshape(height, width, -1)[78:83, 58:63, :3].astype(float)
+        grey = np.median(around.reshape(-1, 3), axis=0)
+        assert np.ptp(grey) < 0.01 * grey.mean(), name
+    stack = settled_of(sessions, "TW030").alpha.stack
+    assert stack[0].grade.balance != (1, 1, 1) and stack[1].change_settings().balance == pytest.approx(
+        (1, 1, 1), abs=0.02
+    )
+
+
 def test_a_show_gets_its_review_movie(client, fog, sessions, installation):
     page = "/shows/Tidewrack/reviews"
     assert "No package yet" in client.get(page).text

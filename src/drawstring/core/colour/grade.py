@@ -195,3 +195,20 @@ def saturated(colour: NDArray[np.floating], saturation: float) -> NDArray[np.flo
     """Bring colours nearer to their grey, or further from it: luma + s (colour - luma)."""
     grey = (colour @ WEIGHTS)[..., None]
     return grey + np.float32(saturation) * (colour - grey)
+
+
+def grey_balance(colour: NDArray[np.floating], where: str) -> NDArray[np.floating]:
+    """Give what R, G and B have to be multiplied by so that a colour becomes grey, as bright as it was.
+
+    Raises
+    ------
+    SettingError
+        One of them is black there.
+    """
+    if (colour <= 1e-6).any():
+        raise SettingError(
+            "There is no light in one of R, G and B there.", where=where, why="It can't be made grey.",
+            remedy="Click on something that should be grey or white.",
+        )  # fmt: skip
+    gain = float(colour @ WEIGHTS) / colour
+    return np.asarray(gain)

@@ -12,13 +12,17 @@ from werkzeug.wrappers import Response
 from drawstring.core.alpha.coded import whole_numbers
 from drawstring.core.alpha.matte_settings import MatteFrom, MatteSettings
 from drawstring.core.alpha.mattes import pass_for
+from drawstring.core.chain import PICTURE, Stage
+from drawstring.core.colour.grade import grey_balance
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.passes.hashed import bare_name, name_bits, name_set_of
+from drawstring.core.recipe import Recipe, change
+from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.sources import of_view
 from drawstring.store import recipes, shows
 from drawstring.store.models import Shot
 from drawstring.web.bench.changing import changed, set_settings, typed_at
-from drawstring.web.pictures.points import colour_at, distance_at, place_in, point_in
+from drawstring.web.pictures.points import REGION, colour_at, distance_at, place_in, point_in
 from drawstring.web.pictures.views import FrameHere, frame_here
 from drawstring.web.services import who, work
 
@@ -45,6 +49,8 @@ def pick(shot_id: int) -> Response:
             typed = _with_thing(session, shot, at, row, col, name)
         elif last in ("colour", "tint", "ground", "over_colour"):
             typed = {name: colour_at(at, recipes.current(session, shot), row, col)}
+        elif last == "balance":
+            typed = {name: _balance(at, recipes.current(session, shot), name, row, col)}
         elif last == "distance":
             typed = {name: distance_at(at, recipes.current(session, shot), row, col, name)}
         else:
@@ -54,6 +60,15 @@ def pick(shot_id: int) -> Response:
             )  # fmt: skip
         recipes.set_values(session, shot, typed, by=who(), frame=number)
         return changed(session, shot, "alpha")
+
+
+def _balance(at: FrameHere, recipe: Recipe, name: str, row: int, col: int) -> tuple[float, ...]:
+    """Give the balance that makes what is seen at a pixel grey, as it is without that change of colour."""
+    bare = change(recipe, {f"{name.rpartition('.')[0]}.on": "no"}, scene_unit=at.scene_unit)
+    picture = at.of(Chains(at.passes, bare).own_chains()[0].after(Stage.LAID, PICTURE), 0)
+    around = picture[max(0, row - REGION) : row + REGION + 1, max(0, col - REGION) : col + REGION + 1]
+    colour = np.maximum(np.median(around[..., :3].reshape(-1, 3), axis=0), 0).astype(np.float64)
+    return tuple(float(f"{v:.5g}") for v in grey_balance(colour, name))
 
 
 def _with_thing(session: Session, shot: Shot, at: FrameHere, row: int, col: int, name: str) -> dict[str, Any]:

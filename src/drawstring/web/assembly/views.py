@@ -9,7 +9,7 @@ from werkzeug.wrappers import Response
 from drawstring.core.arrays import Picture
 from drawstring.core.arrivals.steps import picture_of_pass
 from drawstring.core.chain import MATTE, PICTURE, Stage
-from drawstring.core.colour.grade import WEIGHTS
+from drawstring.core.colour.grade import grey_balance
 from drawstring.core.colour.match import MatchBy, matched, matched_picks
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.finishing.grain_measuring import measure_grain as measured_grain
@@ -162,20 +162,3 @@ def _before_colour(at: FrameHere, recipe: Recipe, row: int, col: int) -> np.ndar
     covered = around[..., 3:] > 0
     light = np.where(covered, around[..., :3] / np.where(covered, around[..., 3:], 1), around[..., :3])
     return np.asarray(np.maximum(np.median(light.reshape(-1, 3), axis=0), 0), np.float64)
-
-
-def grey_balance(colour: np.ndarray, where: str) -> np.ndarray:
-    """Give what R, G and B have to be multiplied by so that a colour becomes grey, as bright as it was.
-
-    Raises
-    ------
-    SettingError
-        One of them is black there.
-    """
-    if (colour <= 1e-6).any():
-        raise SettingError(
-            "There is no light in one of R, G and B there.", where=where, why="It can't be made grey.",
-            remedy="Click on something that should be grey or white.",
-        )  # fmt: skip
-    gain = float(colour @ WEIGHTS) / colour
-    return np.asarray(gain)
