@@ -57,6 +57,10 @@ def test_a_table_is_brought_in_kept_and_offered_wherever_colour_is_changed(clien
         return client.post(f"{at}/cdl", data={"cdl.file": (io.BytesIO(data), name)}, headers=HTMX)
 
     assert bring(GAIN.encode(), "half.cube").status_code == 200
+    # Larger than any form of settings: a table of 65 points a side is.
+    large = "LUT_3D_SIZE 65\n" + "0.5000000 0.5000000 0.5000000\n" * 65**3
+    assert len(large) > 4 << 20 and bring(large.encode(), "large.cube").status_code == 200
+    assert bring(GAIN.encode(), "half.cube").status_code == 200
     path = settled_of(sessions).assembly.grade.table
     assert os.path.basename(path) == "half.cube" and os.path.exists(path)
     assert client.get(at).text.count(">half.cube</option>") > 2, "terms have it, too"

@@ -8,9 +8,11 @@ from __future__ import annotations
 
 import hashlib
 import re
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any, TypeVar
 
-from flask import Flask, Response, request
+from flask import Flask, Response, current_app, request
 from flask_compress import Compress
 from werkzeug.exceptions import SecurityError
 from werkzeug.routing import IntegerConverter
@@ -68,6 +70,25 @@ def static_address(folder: str) -> str:
     return f"/static/{digest.hexdigest()[:12]}"
 
 
+LARGEST_FILE = 66 << 20
+"""Of a request that brings a file along: kept files of colour have up to 64 MB."""
+
+View = TypeVar("View", bound=Callable[..., Any])
+
+
+def brings_file(view: View) -> View:
+    """Mark a view whose requests bring a file along, and so are larger than forms of settings are."""
+    view.brings_file = True  # type: ignore[attr-defined]
+    return view
+
+
+def _allow_files() -> None:
+    """Let a request be as large as the file it brings, before anything reads its form."""
+    view = current_app.view_functions.get(request.endpoint or "")
+    if getattr(view, "brings_file", False):
+        request.max_content_length = LARGEST_FILE
+
+
 def init_app(app: Flask) -> None:
     """Guard an application; its converters must be set before addresses are registered."""
     app.url_map.converters["int"] = RowNumber
@@ -78,6 +99,7 @@ def init_app(app: Flask) -> None:
         COMPRESS_LEVEL=5,
     )
     app.before_request(_know_host)
+    app.before_request(_allow_files)
     app.after_request(_guard)
     Compress(app)
 

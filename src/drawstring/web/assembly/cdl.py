@@ -19,12 +19,14 @@ from drawstring.core.errors import SettingError
 from drawstring.store import recipes, shows
 from drawstring.web.bench.changing import changed
 from drawstring.web.colour_files import bring_table
+from drawstring.web.guards import brings_file
 from drawstring.web.services import house, who, work
 
 bp = Blueprint("cdl", __name__)
 
 
 @bp.post("/shots/<int:shot_id>/assembly/cdl")
+@brings_file
 def bring_in(shot_id: int) -> Response:
     """Take a file's correction over; where it holds several, the one that is named."""
     file = request.files.get("cdl.file")

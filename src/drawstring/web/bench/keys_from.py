@@ -13,12 +13,14 @@ from drawstring.core.io.sound import Sound, read_sound
 from drawstring.core.keys_from import Flicker, Following, flicker, followed, levels, table_text
 from drawstring.store import deliveries, recipes, shows
 from drawstring.web.bench.changing import changed
+from drawstring.web.guards import brings_file
 from drawstring.web.services import house, who, work
 
 bp = Blueprint("keys_from", __name__)
 
 
 @bp.post("/shots/<int:shot_id>/<knot:knot>/keys-from")
+@brings_file
 def make(shot_id: int, knot: str) -> Response:
     """Replace a value's keys by those of a table, a flicker or a sound."""
     try:

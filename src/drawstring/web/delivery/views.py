@@ -22,6 +22,7 @@ from drawstring.web import colour_files
 from drawstring.web.bench.changing import changed, set_settings, typed_at
 from drawstring.web.bench.words import bench_words
 from drawstring.web.drawing import Curve, curve_of
+from drawstring.web.guards import brings_file
 from drawstring.web.services import house, who, work
 
 bp = Blueprint("delivery", __name__)
@@ -34,6 +35,7 @@ def set_values(shot_id: int) -> Response:
 
 
 @bp.post("/shots/<int:shot_id>/arrivals/colour")
+@brings_file
 def bring_config(shot_id: int) -> Response:
     """Take over a configuration of the show's own, once it can do all it names."""
     file = request.files.get("colour.file")

@@ -10,6 +10,7 @@ from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.io.sound import kept_sound, sound_seconds
 from drawstring.runs.handoff.cut import PICTURE, SEEN_FORMS, count_frames, forms_of
 from drawstring.store import reviews, shows
+from drawstring.web.guards import brings_file
 from drawstring.web.services import house, who, work
 
 bp = Blueprint("reviews", __name__)
@@ -36,6 +37,7 @@ def page(code: str) -> str:
 
 
 @bp.post("/shows/<code>/reviews")
+@brings_file
 def ask(code: str) -> str:
     """Ask for a movie."""
     seen = request.form.get("review.seen", PICTURE)
