@@ -1,6 +1,7 @@
 """Assembly: sums read and worked out, gaps measured and named, contributions changed, colour."""
 
 import math
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -11,7 +12,7 @@ from hypothesis import strategies as st
 from makers import pulled
 
 from drawstring.core.assembly.causes import cause_of, gathered, told_sums
-from drawstring.core.assembly.checks import check_settings, check_sum
+from drawstring.core.assembly.checks import check_settings, check_spaces, check_sum
 from drawstring.core.assembly.expression import addends, read_expression, with_rounding, worked_out
 from drawstring.core.assembly.hot import mended
 from drawstring.core.assembly.residual import compared, measure
@@ -284,6 +285,19 @@ def test_what_explains_a_gap_is_named(changes, typed, kind, words, values):
         return
     assert found.kind == kind and words in found.what, found
     assert values.items() <= dict(found.values).items()
+
+
+def test_products_in_other_primaries_than_rendered_are_told_with_the_space_to_work_in():
+    passes, *_ = a_frame()
+    assert not check_spaces(passes, settled(), "shot")
+    aces = [replace(one, space="ACEScg") for one in passes]
+    found = check_spaces(aces, settled(), "shot")
+    assert [finding.code for finding in found] == ["sum-other-space"]
+    recipe = change(settled(), dict(found[0].mends[0].values), scene_unit="m")
+    assert recipe.arrivals.working_space == "ACEScg" and not check_spaces(aces, recipe, "shot")
+    coded = [replace(one, space="sRGB display") for one in passes]
+    assert not check_spaces(coded, settled(), "shot"), "the same primaries, once the curve is undone"
+    assert not check_spaces(aces, settled(partition="lights"), "shot"), "sums alone are right in any"
 
 
 def test_every_light_that_is_withheld_is_named_and_the_other_partition_found():

@@ -72,7 +72,10 @@ def _change_fault(layer: StackLayer, passes: Sequence[Pass], recipe: Recipe) -> 
         return f"there is no matte {layer.matte}"
     if entry_kinds()[layer.does].is_flat and recipe.eyes.is_round:
         return "an all-round picture has no lens, and so no centre of one"
-    change = layer.change_settings()
+    try:
+        change = layer.change_settings()
+    except ValueError:
+        return "this version can't read what is settled of it"
     return change.fault if isinstance(change, GradeSettings) else ""
 
 

@@ -9,11 +9,14 @@ from drawstring.core.assembly.causes import Cause, cause_of, gathered
 from drawstring.core.assembly.residual import Residual
 from drawstring.core.assembly.settings import AssemblySettings, Partition
 from drawstring.core.assembly.terms import all_terms, counted_terms, lacking
+from drawstring.core.colour.management import linear_of
 from drawstring.core.errors import DrawstringError
 from drawstring.core.findings import Does, Finding, Mend, Severity, show_frame
 from drawstring.core.passes.recognition import Pass
-from drawstring.core.passes.roles import Role
+from drawstring.core.passes.roles import COLOUR_ROLES, Role
+from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.sources import of_view, pass_named, pass_of
+from drawstring.core.recipe.spaces import space_of
 
 Counted = Mapping[int, Mapping[str, Any]]
 """What `counting.count` gave, by frame number."""
@@ -107,6 +110,37 @@ def _press(cause: Cause) -> str:
     if any(name.startswith("arrivals.spaces") for name, _ in cause.values):
         return "read it as display-coded"
     return "take the sum that adds up"
+
+
+def check_spaces(passes: Sequence[Pass], recipe: Recipe, where: str) -> list[Finding]:
+    """Say where light x albedo is worked out in other primaries than those it was rendered in.
+
+    Channel by channel, a product of two colours is another one in other primaries: the parts can't add up.
+    """
+    first = of_view(passes, "")
+    try:
+        terms = counted_terms(first, recipe.assembly)
+    except DrawstringError:
+        return []
+    multiplied = dict.fromkeys(name for term in terms if len(term.passes) > 1 for name in term.passes)
+    working = recipe.arrivals.working_space
+    rendered = {
+        linear_of(space_of(one, recipe)) for one in first
+        if one.name in multiplied and one.role in COLOUR_ROLES
+    } - {"", working}  # fmt: skip
+    if not recipe.assembly.needed or not rendered:
+        return []
+    space = min(rendered)
+    mends = (Mend(f"work in {space}", Does.SET, (("arrivals.colour.working", space),)),)
+    return [
+        Finding(
+            "sum-other-space", Severity.WARNS,
+            f"Light and albedo were rendered in {space} and are multiplied in {working}: "
+            "there they give another colour.", where,
+            "The parts can't add up to the beauty, and changes of them come out tinted.",
+            "Work in the space that was rendered in.", mends=mends,
+        )
+    ]  # fmt: skip
 
 
 def check_settings(

@@ -58,6 +58,19 @@ Sources: ITU-R BT.709-6, S-2014-004, SMPTE ST 2065-1, SMPTE EG 432-1, ITU-R BT.2
 """
 
 
+def linear_of(space: str) -> str:
+    """Give the scene-linear space that has a space's primaries; empty where that is not known.
+
+    Examples
+    --------
+    >>> linear_of("sRGB display"), linear_of("log (ACEScct)"), linear_of("linear P3"), linear_of("ours")
+    ('linear', 'ACEScg', 'linear P3', '')
+    """
+    if space in WORKING:
+        return space
+    return {"log (ACEScct)": "ACEScg"}.get(space, LINEAR) if space in SPACES else ""
+
+
 @dataclass(frozen=True)
 class Management:
     """How a shot's colours are managed.

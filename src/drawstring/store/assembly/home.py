@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from drawstring.core.assembly.checks import check_settings, check_sum
+from drawstring.core.assembly.checks import check_settings, check_spaces, check_sum
 from drawstring.core.findings import Finding
 from drawstring.store import measuring
 from drawstring.store.homes import ShotFacts
@@ -13,6 +13,7 @@ def findings(facts: ShotFacts) -> list[Finding]:
     settings, where = facts.recipe.assembly, f"{facts.shot.code}, assembly"
     mattes = [one.name for one in facts.recipe.alpha.mattes] if facts.recipe.alpha.needed else []
     found = check_settings(facts.passes, settings, mattes, where)
+    found += check_spaces(facts.passes, facts.recipe, where)
     return found + (arrived(facts) if not any(one.code.startswith("sum-") for one in found) else [])
 
 
