@@ -1,6 +1,7 @@
 """Assembly's pages: evidence and shares, what is picked, keys from elsewhere."""
 
 import io
+import re
 import wave
 
 import numpy as np
@@ -83,6 +84,14 @@ def test_keys_come_from_a_table_a_flicker_and_a_sound_or_are_refused(client, tak
     assert len(set(flickered)) == 6 and max(map(abs, flickered)) <= 1
     assert make(by="flicker", low="-1", high="1", every="1", seed="3").status_code == 200
     assert course() == flickered
+    drawn = client.post(
+        f"{taken_up}/keys-from/level", data={"sound": (io.BytesIO(a_beat()), "beat.wav"), "threshold": "25"},
+        headers=HTMX, content_type="multipart/form-data",
+    )  # fmt: skip
+    heights = [float(each) for each in re.findall(r'<rect[^>]*height="([\d.]+)"', drawn.text)]
+    assert (
+        len(heights) == 6 and min(heights[:3]) > 19 and heights[3:] == [0, 0, 0] and 'y1="15.0"' in drawn.text
+    )
     sound = (io.BytesIO(a_beat()), "beat.wav")
     assert make(by="sound", sound=sound, low="0", high="6").status_code == 200
     assert course() == [pytest.approx(6, abs=0.2)] * 3 + [0, 0, 0]

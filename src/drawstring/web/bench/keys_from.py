@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import os
 import tempfile
+import threading
 
-from flask import Blueprint, request
+import xxhash
+from flask import Blueprint, render_template, request
 from werkzeug.wrappers import Response
 
 from drawstring.core.errors import DrawstringError, SettingError
@@ -17,6 +19,9 @@ from drawstring.web.guards import brings_file
 from drawstring.web.services import house, who, work
 
 bp = Blueprint("keys_from", __name__)
+
+_heard: dict[str, Sound] = {}
+_HEARING = threading.Lock()
 
 
 @bp.post("/shots/<int:shot_id>/<knot:knot>/keys-from")
@@ -30,6 +35,20 @@ def make(shot_id: int, knot: str) -> Response:
         raise SettingError(
             refusal.what, where="keys.from", why=refusal.why, remedy=refusal.remedy
         ) from refusal
+
+
+@bp.post("/shots/<int:shot_id>/<knot:knot>/keys-from/level")
+@brings_file
+def level(shot_id: int, knot: str) -> str:
+    """Draw a sound's level over the frames, as keys would follow it."""
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        delivery = deliveries.in_use(shot)
+        first, count = delivery.first, delivery.last - delivery.first + 1
+        heard = levels(_sound(), _following(), fps=shot.show.fps, count=count)
+    return render_template(
+        "bench/_level.html", level=heard.tolist(), first=first, floor=_following().threshold
+    )
 
 
 def _made(shot_id: int, knot: str) -> Response:
@@ -83,10 +102,19 @@ def _sound() -> Sound:
             "No sound was chosen.", where="sound", why="Nothing was changed.",
             remedy="Choose a WAV or FLAC file.",
         )  # fmt: skip
-    with tempfile.TemporaryDirectory(prefix="drawstring-sound-") as folder:
-        path = os.path.join(folder, "sound")
-        file.save(path)
-        return house().readers.read(path, read_sound, path, file.filename)
+    content = file.read()
+    digest = xxhash.xxh3_128_hexdigest(content)
+    with _HEARING:
+        if digest not in _heard:
+            with tempfile.TemporaryDirectory(prefix="drawstring-sound-") as folder:
+                path = os.path.join(folder, "sound")
+                with open(path, "wb") as whole:
+                    whole.write(content)
+                heard = house().readers.read(path, read_sound, path, file.filename)
+            # Tried out with other numbers it is the same sound: it is decoded once.
+            _heard.clear()
+            _heard[digest] = heard
+        return _heard[digest]
 
 
 def _following() -> Following:
