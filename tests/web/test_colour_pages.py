@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from makers import carry_out_here, wait_for
 from test_assembly_browser import MIDDLE, parts_of
+from test_assembly_pages import a_beat
 from test_depth_browser import agrees
 
 from drawstring.core.camera import Place
@@ -211,7 +212,10 @@ def test_a_curve_is_pressed_and_dragged_and_the_well_shows_it(page, fog, sources
         return settled_of(sessions).assembly.grade.curve
 
     def at(stop: float, out: float) -> tuple[float, float]:
-        box = plot.bounding_box()
+        # The panel is drawn anew when its frames are counted: for a moment it has no place.
+        boxes = []
+        wait_for(lambda: boxes.append(plot.bounding_box()) or boxes[-1])
+        box = boxes[-1]
         return box["x"] + box["width"] * (stop + 8) / 12, box["y"] + box["height"] * (1 - (out + 8) / 12)
 
     plot.scroll_into_view_if_needed()
@@ -236,3 +240,21 @@ def test_a_curve_is_pressed_and_dragged_and_the_well_shows_it(page, fog, sources
     page.keyboard.press("Delete")
     wait_for(lambda: curve() == ())
     wait_for(lambda: circle.count() == 0)
+
+
+def test_a_sounds_level_is_drawn_before_keys_follow_it(page, fog, tmp_path, sessions):
+    (tmp_path / "beat.wav").write_bytes(a_beat())
+    page.goto(f"/shots/{fog.id}/assembly?frame={MIDDLE}")
+    page.get_by_role("button", name="it is needed").click()
+    page.get_by_text("Adds up").wait_for()
+    page.locator(".parts [data-part=colour]").click()
+    page.locator("[data-key='assembly.grade.exposure']").click()
+    wait_for(lambda: settled_of(sessions).assembly.grade.keys)
+    page.locator("[data-keys-from]").click()
+    page.locator("#keys-from label", has_text="a sound").click()
+    page.locator("#keys-sound").set_input_files(str(tmp_path / "beat.wav"))
+    page.locator(".sound-level rect").first.wait_for(state="attached")
+    assert page.locator(".sound-level rect").count() == 6
+    page.locator("#keys-from").get_by_role("button", name="Make keys").click()
+    wait_for(lambda: len(settled_of(sessions).assembly.grade.keys["exposure"].keys) > 2)
+    assert page.locator("[name='assembly.grade.exposure']").count() == 1, "the panel is where it was"
