@@ -204,6 +204,8 @@ def test_a_curve_is_pressed_and_dragged_and_the_well_shows_it(page, fog, sources
     page.goto(f"/shots/{fog.id}/assembly?frame={MIDDLE}")
     page.get_by_role("button", name="it is needed").click()
     page.get_by_text("Adds up").wait_for()
+    # Once its frames are counted, the panel is drawn anew: not under the hand that comes next.
+    page.locator(".plot.over-all").wait_for(timeout=60_000)
     page.locator(".parts [data-part=colour]").click()
     page.locator("#assembly-grade-curves summary").click()
     plot = page.locator("[data-curves='assembly.grade'] svg")
@@ -247,6 +249,7 @@ def test_a_sounds_level_is_drawn_before_keys_follow_it(page, fog, tmp_path, sess
     page.goto(f"/shots/{fog.id}/assembly?frame={MIDDLE}")
     page.get_by_role("button", name="it is needed").click()
     page.get_by_text("Adds up").wait_for()
+    page.locator(".plot.over-all").wait_for(timeout=60_000)
     page.locator(".parts [data-part=colour]").click()
     page.locator("[data-key='assembly.grade.exposure']").click()
     wait_for(lambda: settled_of(sessions).assembly.grade.keys)
