@@ -11,10 +11,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from makers import pulled
 
-from drawstring.core.assembly.causes import cause_of, gathered, told_sums
+from drawstring.core.assembly.causes import cause_of
 from drawstring.core.assembly.checks import check_settings, check_spaces, check_sum
 from drawstring.core.assembly.expression import addends, read_expression, with_rounding, worked_out
 from drawstring.core.assembly.hot import mended
+from drawstring.core.assembly.products import gathered, told_sums
 from drawstring.core.assembly.residual import compared, measure
 from drawstring.core.assembly.settings import AssemblySettings
 from drawstring.core.assembly.terms import all_terms, counted_terms, sum_text

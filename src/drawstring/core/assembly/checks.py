@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from drawstring.core.assembly.causes import Cause, cause_of, gathered
+from drawstring.core.assembly.causes import Cause, cause_of
+from drawstring.core.assembly.products import gathered
 from drawstring.core.assembly.residual import Residual
 from drawstring.core.assembly.settings import AssemblySettings, Partition
 from drawstring.core.assembly.terms import all_terms, counted_terms, lacking

@@ -6,7 +6,7 @@ import hashlib
 from collections.abc import Sequence
 from typing import Any
 
-from drawstring.core.assembly.causes import told_sums
+from drawstring.core.assembly.products import told_sums
 from drawstring.core.assembly.residual import measure
 from drawstring.core.assembly.terms import Term, counted_terms, unused
 from drawstring.core.camera import Moment
