@@ -103,3 +103,17 @@ def read_numbers(text: str, where: str) -> Colour:
             why="One belongs to each of R, G and B.",
             remedy="Type three numbers, as 0.01 0 -0.02, or one for all.",
         ) from None
+
+
+def read_pairs(text: str) -> list[tuple[float, float]]:
+    """Read numbers typed in pairs, "0.02,0.1 1,3"; none at all where one of them is no pair.
+
+    Examples
+    --------
+    >>> read_pairs("0.02,0.1 1,3"), read_pairs("1,2 3"), read_pairs("a,b")
+    ([(0.02, 0.1), (1.0, 3.0)], [], [])
+    """
+    try:
+        return [(float(x), float(y)) for x, y in (pair.split(",") for pair in text.split())]
+    except ValueError:
+        return []

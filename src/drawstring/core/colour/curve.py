@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from scipy.interpolate import PchipInterpolator
 
 from drawstring.core.errors import SettingError
+from drawstring.core.readers import read_pairs
 
 Curve = tuple[float, ...]
 """Light in and light out, in pairs, darker ones first; empty for none."""
@@ -31,11 +32,8 @@ def read_curve(text: str, where: str) -> Curve:
     SettingError
         A point is no pair of lights above 0, or a later one lies no higher on both sides.
     """
-    try:
-        pairs = [tuple(float(v) for v in pair.split(",")) for pair in text.split()]
-    except ValueError:
-        pairs = [()]
-    is_good = all(len(pair) == 2 and all(0 < v <= 1e5 for v in pair) for pair in pairs)
+    pairs = read_pairs(text)
+    is_good = bool(pairs) and all(0 < v <= 1e5 for pair in pairs for v in pair)
     rises = is_good and all(
         b[0] > a[0] and b[1] >= a[1] for a, b in zip(pairs, pairs[1:], strict=False)
     )  # fmt: skip

@@ -25,7 +25,7 @@ from drawstring.core.camera import Place
 from drawstring.core.colour.grade import WEIGHTS
 from drawstring.core.errors import SettingError
 from drawstring.core.keyed import KeyedSettings
-from drawstring.core.readers import Colour, read_colour, read_numbers
+from drawstring.core.readers import Colour, read_colour, read_numbers, read_pairs
 from drawstring.core.settings import setting
 
 BANDS = 8
@@ -66,12 +66,9 @@ def read_strengths(text: str, where: str) -> tuple[float, ...]:
     SettingError
         No pair, a number below 0, or light that does not grow.
     """
-    try:
-        pairs = [tuple(float(v) for v in pair.split(",")) for pair in text.split()]
-    except ValueError:
-        pairs = []
-    lights = [pair[0] for pair in pairs if len(pair) == 2]
-    is_good = bool(pairs) and len(lights) == len(pairs) and all(0 <= v <= 1e5 for pair in pairs for v in pair)
+    pairs = read_pairs(text)
+    lights = [light for light, _ in pairs]
+    is_good = bool(pairs) and all(0 <= v <= 1e5 for pair in pairs for v in pair)
     if not is_good or any(later <= former for former, later in zip(lights, lights[1:], strict=False)):
         raise SettingError(
             f"“{text[:40]}” is no list of strengths.", where=where,
