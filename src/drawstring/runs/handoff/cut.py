@@ -7,7 +7,6 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
 import numpy as np
 
 from drawstring.core.errors import OutputError
@@ -16,7 +15,14 @@ from drawstring.core.recipe import upgraded
 from drawstring.core.recipe.views import view_of
 from drawstring.runs.handoff.contents import manifest_of
 from drawstring.runs.handoff.movie import Picture8, fitted, movie
-from drawstring.runs.handoff.review import MOVIE_WIDE, burnt_in, picture_size, seen_picture, shown_light
+from drawstring.runs.handoff.review import (
+    MOVIE_WIDE,
+    burnt_in,
+    picture_size,
+    read_still,
+    seen_picture,
+    shown_light,
+)
 
 PICTURE = "picture"
 """Of what can be seen: the finished picture; else the name of a form beside the files."""
@@ -141,16 +147,9 @@ def _form(folder: str, frame: Mapping[str, Any], form: str, view: Any) -> Pictur
             why="The movie is to show it for every shot.",
             remedy="Choose it at the Eyes knot and run the shot again, or show the finished picture.",
         )  # fmt: skip
-    path = os.path.join(folder, name)
     if name.endswith(".exr"):
-        return shown_light(path, view)
-    picture = cv2.imread(path, cv2.IMREAD_COLOR)
-    if picture is None:
-        raise OutputError(
-            f"{name} can't be read.", where=folder, why="The movie is to show it.",
-            remedy="Bring the folder back from a copy, or run the shot again.",
-        )  # fmt: skip
-    return np.asarray(picture[..., ::-1], np.uint8)
+        return shown_light(os.path.join(folder, name), view)
+    return read_still(folder, name)
 
 
 def forms_of(folder: str) -> list[str]:

@@ -118,15 +118,19 @@ def seen_picture(folder: str, frame: Mapping[str, Any], view: View) -> Picture8:
     """Give the finished picture of a frame as it is displayed: its still, else what its file holds."""
     for beside in frame["proof"].get("beside", []):
         if beside["file"].startswith(f"{STILL}/"):
-            still = cv2.imread(os.path.join(folder, beside["file"]), cv2.IMREAD_COLOR)
-            if still is None:
-                raise OutputError(
-                    f"{beside['file']} can't be read.", where=folder,
-                    why="Movie and contact sheet are made from it.",
-                    remedy="Bring the folder back from a copy, or run the shot again.",
-                )  # fmt: skip
-            return np.asarray(still[..., ::-1], np.uint8)
+            return read_still(folder, beside["file"])
     return shown_light(os.path.join(folder, frame["file"]), view)
+
+
+def read_still(folder: str, name: str) -> Picture8:
+    """Read a picture of a package that is as displayed already."""
+    still = cv2.imread(os.path.join(folder, name), cv2.IMREAD_COLOR)
+    if still is None:
+        raise OutputError(
+            f"{name} can't be read.", where=folder, why="What people look at is made from it.",
+            remedy="Bring the folder back from a copy, or run the shot again.",
+        )  # fmt: skip
+    return np.asarray(still[..., ::-1], np.uint8)
 
 
 def shown_light(path: str, view: View) -> Picture8:
