@@ -87,15 +87,13 @@ def match(shot_id: int) -> Response:
                 f"There is no plate “{plate_name}”.", where="match.plate", why="Nothing was changed.",
                 remedy="Choose a pass that came.",
             )  # fmt: skip
-        planes = [at.of(chain.after(Stage.DERIVED, MATTE + name), 0) if name else None for name in mattes]
         if by is MatchBy.PICKS:
             found = matched_picks(recipe.assembly.picks)
         else:
-            found = matched(
-            at.of(chain.after(Stage.ASSEMBLED, PICTURE), 0),
-            at.of(picture_of_pass(chain, Stage.ARRIVED, plate), 0),
-            by, matte=planes[0], plate_matte=planes[1],
-        )  # fmt: skip
+            within = [at.of(chain.after(Stage.DERIVED, MATTE + name), 0) if name else None for name in mattes]
+            element = at.of(chain.after(Stage.ASSEMBLED, PICTURE), 0)
+            light = at.of(picture_of_pass(chain, Stage.ARRIVED, plate), 0)
+            found = matched(element, light, by, matte=within[0], plate_matte=within[1])
         values = {**found.values(), "assembly.grade.power": "1 1 1", "assembly.grade.cdl_saturation": "1"}
         recipes.set_values(session, shot, values, by=who())
         return changed(session, shot, "assembly")
