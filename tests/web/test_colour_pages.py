@@ -196,6 +196,11 @@ def test_a_show_gets_its_review_movie(client, fog, sessions, installation):
     movie = client.get("/reviews/1/movie")
     assert movie.status_code == 200 and movie.data[:4] == b"\x1a\x45\xdf\xa3"
     assert client.post("/reviews/1/stop", headers=HTMX).status_code == 409
+    # A package whose folder went away takes no page with it, and asking for it says what is gone.
+    os.rename(run.folder, f"{run.folder}.elsewhere")
+    assert client.get(page).status_code == 200
+    lost = client.post(page, data={"review.order": "TW010"}, headers=HTMX)
+    assert lost.status_code == 404 and "manifest" in lost.text
     assert client.get("/reviews/9/movie").status_code == 404
 
 

@@ -6,7 +6,7 @@ import os
 
 from flask import Blueprint, Response, render_template, request, send_file
 
-from drawstring.core.errors import MissingError, SettingError
+from drawstring.core.errors import DrawstringError, MissingError, SettingError
 from drawstring.core.io.sound import kept_sound, sound_seconds
 from drawstring.runs.handoff.cut import PICTURE, SEEN_FORMS, count_frames, forms_of
 from drawstring.store import reviews, shows
@@ -21,19 +21,31 @@ def page(code: str) -> str:
     """Tell of a show's review movies, and ask for another; asked again by the page while one is made."""
     with work() as session:
         show = shows.find_show(session, code)
-        newest = reviews.newest_packages(session, show)
         movies = reviews.reviews_of(session, show)
-        forms = {form for package in newest.values() for form in forms_of(package.folder)}
+        is_busy = any(movie.state in reviews.UNDER_WAY for movie in movies)
+        if request.headers.get("HX-Request"):
+            # Asked every second while one is made: packages and their manifests are left alone.
+            return render_template("packages/_movies.html", show=show, movies=movies, is_busy=is_busy)
+        newest = reviews.newest_packages(session, show)
+        forms = {form for package in newest.values() for form in _forms(package.folder)}
         last = movies[0].asked if movies else {}
         return render_template(
-            "packages/_movies.html" if request.headers.get("HX-Request") else "packages/reviews.html",
+            "packages/reviews.html",
             show=show,
             newest=newest,
             movies=movies,
             order=[shot for shot in last.get("shots", newest) if shot in newest],
             forms=[form for form in SEEN_FORMS if form in forms],
-            is_busy=any(movie.state in reviews.UNDER_WAY for movie in movies),
+            is_busy=is_busy,
         )
+
+
+def _forms(folder: str) -> list[str]:
+    """Name a package's forms; one whose folder is gone has none, and the others are shown all the same."""
+    try:
+        return forms_of(folder)
+    except DrawstringError:
+        return []
 
 
 @bp.post("/shows/<code>/reviews")
