@@ -270,10 +270,10 @@ def test_parallax_of_two_sequences_follows_their_cameras(session, sources, accep
     z = planes_of(sources / "tidewrack" / "TW040" / "v001" / f"TW040_left_v001.{number}.exr")["depth.Z"]
     closed = 0.065 * WIDTH * 32 / 36 * (1 / 4.2 - 1 / z)
     low, _, high = np.percentile(closed, [0.5, 50, 99.5])
-    # What follows from distances is told with them, as they are settled: in centimetres they are nearer.
+    # What follows from distances follows from them as they are settled: in centimetres they are nearer.
     for settings, scale in ((DepthSettings(), 1.0), (DepthSettings().changed({"arrived.unit": "cm"}), 0.01)):
         recipe = Recipe().with_knot(settings)
-        ends = measure_frame("depth", *frame, recipe, is_looked_at=True)[1].parallax
+        ends = measure_frame("eyes", *frame, recipe)[1]
         moved = [0.065 * WIDTH * 32 / 36 * (1 / 4.2 - 1 / (each * scale)) for each in (z.min(), 1e9)]
         assert moved[0] - 0.1 < ends["range"][0] < ends["range"][2] < moved[1] + 0.1
         if scale == 1:

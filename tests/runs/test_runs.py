@@ -21,6 +21,7 @@ from drawstring.runs.engine import Engine
 from drawstring.runs.proof import checksum
 from drawstring.runs.readers import Readers
 from drawstring.store import ledger, measuring, recipes, shows
+from drawstring.store.depth.measured import whole_tally
 from drawstring.store.models import Run, RunFrame
 
 
@@ -332,7 +333,7 @@ def test_measuring_streams_over_all_frames(plan, finish, workers, sessions, repo
     with sessions.begin() as session:
         shot = shows.find_shot(session, "TW010")
         measurement = shot.delivery.measured("depth")
-        whole = measuring.whole_tally(session, measurement)
+        whole = whole_tally(session, shot.delivery)
         assert (measurement.state, measurement.done) == ("done", FRAMES)
         z = np.concatenate([planes_of(f.path)["depth.Z"].ravel() for f in report.frames])
         seen = np.sort(z[np.isfinite(z)])

@@ -10,9 +10,11 @@ from sqlalchemy.exc import IntegrityError
 
 from drawstring.core.arrivals import scan
 from drawstring.core.depth import FrameDistances, tally
+from drawstring.core.depth.counting import tally_from_json, tally_to_json
 from drawstring.core.errors import ConflictError, MissingError, SettingError, SourceError
 from drawstring.core.recipe import KnotState, Recipe
 from drawstring.store import correcting, deliveries, ledger, measuring, recipes, shows
+from drawstring.store.depth.measured import whole_tally
 from drawstring.store.models import Base, Frame, Revision, Run, RunFrame, now
 from drawstring.store.standing import shots_of, standing, standings
 
@@ -118,9 +120,9 @@ def test_measurements_come_back_as_they_were(session, shot, report, candidate):
         shot.delivery.measured("depth"), {n: FrameDistances(one) for n, one in tallies.items()}, {3: "torn"}
     )
     session.flush()
-    whole = measuring.whole_tally(session, shot.delivery.measured("depth"))
+    whole = whole_tally(session, shot.delivery)
     assert whole.pixels == 2400 and whole.nearest == min(one.nearest for one in tallies.values())
-    assert whole.percentile(50) == measuring.tally_from_json(measuring.tally_to_json(whole)).percentile(50)
+    assert whole.percentile(50) == tally_from_json(tally_to_json(whole)).percentile(50)
     assert "1 frame could not be counted: torn" in shot.delivery.measured("depth").note
 
 

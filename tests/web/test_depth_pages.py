@@ -8,9 +8,11 @@ import pytest
 from makers import FRAMES
 
 from drawstring.core.depth import FrameDistances, tally
+from drawstring.core.depth.counting import reading_of
 from drawstring.runs.measuring import measure_frame
 from drawstring.runs.planning import source_files
 from drawstring.store import deliveries, measuring, recipes, shows
+from drawstring.store.depth.measured import told_distances, whole_tally
 
 MIDDLE = 1013
 
@@ -72,7 +74,7 @@ def test_the_measurement_tells_along_which_line_and_what_that_means(
 ):
     page = client.get(f"/shots/{measured.id}/depth").text
     with sessions() as session:
-        tally = measuring.whole_tally(session, shows.find_shot(session, "TW010").delivery.measured("depth"))
+        tally = whole_tally(session, shows.find_shot(session, "TW010").delivery)
     assert client.post(f"/shots/{measured.id}/depth/measured", data={"cut": "1"}).status_code == 200
     now = depth_of()
     assert tally.share_nearer(now.near) == pytest.approx(0.01, abs=0.002) and now.near > tally.nearest
@@ -85,7 +87,7 @@ def test_the_measurement_tells_along_which_line_and_what_that_means(
         again = shows.find_shot(session, "TW010").delivery.measured("depth")
         assert again.state == "waiting", "other distances follow from the same numbers"
         # The engine begins; while it measures, the reading is changed back: what it measures is of no use.
-        again.state, again.whole = "measuring", {"read_as": measuring.reading_of(recipe_of(session).depth)}
+        again.state, again.key = "measuring", reading_of(recipe_of(session).depth)
         session.commit()
     assert settle(arrived__along="axis", along="axis").status_code == 200
     with sessions() as session:
@@ -205,7 +207,7 @@ def test_other_views_share_the_range_or_have_their_own(
             measured, {1010: FrameDistances(tally(np.float32([[2, 50]])), {"right": of_right})}, {}
         )
         session.commit()
-        told = measuring.told_distances(session, measured)
+        told = told_distances(session, delivery)
         assert told["views"]["right"].nearest == 3
     shot = f"/shots/{delivery.shot_id}/depth"
     assert client.post(f"{shot}/measured", data={"view": "right"}).status_code == 200

@@ -23,6 +23,7 @@ from drawstring.runs.readers import Readers
 from drawstring.runs.scanning import Scanning
 from drawstring.store import deliveries, ledger, measuring, recipes, shows
 from drawstring.store.database import connect, migrate
+from drawstring.store.depth import measured
 from drawstring.store.models import Delivery, Run
 from drawstring.store.telling import run_data
 
@@ -38,7 +39,7 @@ def measure(installation: Installation, shot: str, take: bool, wants_json: bool)
         found = shows.find_shot(session, shot)
         delivery = deliveries.in_use(found)
         measuring.ask(session, delivery, recipes.current(session, found))
-        if delivery.measured("depth") is None:
+        if measured.measurement_of(delivery) is None:
             raise MissingError(
                 f"{shot} has no depth pass.", where="depth", remedy="Ask the renderer for depth."
             )
@@ -46,8 +47,8 @@ def measure(installation: Installation, shot: str, take: bool, wants_json: bool)
     wait_for(installation, lambda session: _measured(session, number))
     with opened(installation) as session:
         one = shows.find_shot(session, shot)
-        note = deliveries.in_use(one).measured("depth")
-        tally = measuring.whole_tally(session, note)
+        note = measured.measurement_of(deliveries.in_use(one))
+        tally = measured.whole_tally(session, one.delivery)
         if tally is None:
             raise SourceError(note.note if note else "Nothing was measured.", where=shot)
         unit = one.show.scene_unit
@@ -67,7 +68,7 @@ def measure(installation: Installation, shot: str, take: bool, wants_json: bool)
 
 
 def _measured(session: Session, delivery_id: int) -> tuple[bool, int, int]:
-    measurement = session.get_one(Delivery, delivery_id).measured("depth")
+    measurement = measured.measurement_of(session.get_one(Delivery, delivery_id))
     if measurement is None:
         return True, 0, 0
     return measurement.state in ("done", "failed"), measurement.done, measurement.total

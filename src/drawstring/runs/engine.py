@@ -27,7 +27,7 @@ from drawstring.runs.cluster import OwnWorkers
 from drawstring.runs.frame import carry_out
 from drawstring.runs.handoff import make_report, make_review
 from drawstring.runs.manifest import close_package
-from drawstring.runs.measurements import Measurements
+from drawstring.runs.measurements import Measurements, Turn
 from drawstring.runs.plan import FrameAnswer, FrameTask
 from drawstring.runs.planning import plan_of, tasks_of
 from drawstring.runs.readers import killer
@@ -244,9 +244,9 @@ class Engine:
         # Somebody waits for distances, but a hundred new shots must not hold up a night: half is for runs.
         share, priority = room, 10
         if any(run.todo for run in self._runs.values()):
-            share = min(room, max(0, self._all_room() // 2 - self._measurements.flying("depth")))
+            share = min(room, max(0, self._all_room() // 2 - self._measurements.flying(Turn.WAITED_FOR)))
             priority = 0
-        room -= self._measurements.hand_out(client, "depth", share, priority=priority)
+        room -= self._measurements.hand_out(client, Turn.WAITED_FOR, share, priority=priority)
         for run in sorted(self._runs.values(), key=lambda one: -one.priority):
             due = [task for at, task in run.again_at if at <= time.monotonic()]
             run.again_at = [(at, task) for at, task in run.again_at if at > time.monotonic()]
@@ -256,8 +256,8 @@ class Engine:
                 run.flying[client.submit(carry_out, run.plan, task, pure=False)] = task
                 room -= 1
         # Facts can wait until runs leave a worker idle; so can what knots count beyond them.
-        room -= self._measurements.hand_out(client, "facts", room, priority=-10)
-        self._measurements.hand_out(client, "", room, priority=-20)
+        room -= self._measurements.hand_out(client, Turn.FACTS, room, priority=-10)
+        self._measurements.hand_out(client, Turn.AFTER, room, priority=-20)
 
     def _collect(self) -> None:
         for run in self._runs.values():

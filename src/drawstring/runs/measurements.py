@@ -1,4 +1,4 @@
-"""Measurements at work: distances and facts of deliveries, counted frame by frame beside the runs."""
+"""Measurements at work: what deliveries hold, counted frame by frame beside the runs."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, contextmanager, suppress
 from dataclasses import dataclass, field
+from enum import StrEnum
 from typing import Any
 
 from distributed import Client, Future, KilledWorker
@@ -17,7 +18,6 @@ from drawstring.core.io.facts import Window
 from drawstring.core.passes import Pass
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.homes import countings
-from drawstring.core.recipe.sources import depth_inputs
 from drawstring.runs.measuring import measure_frame
 from drawstring.runs.plan import SourceFile
 from drawstring.runs.planning import source_files
@@ -31,8 +31,17 @@ log = logging.getLogger(__name__)
 Work = Callable[[], AbstractContextManager[Session]]
 """Opens a unit of work."""
 
-FIRST_KINDS = ("depth", "facts")
-"""What is counted of every delivery; other kinds are knots'."""
+
+class Turn(StrEnum):
+    """When a measurement's frames are handed out."""
+
+    WAITED_FOR = "waited for"
+    """Ahead of runs: a page can't go on without it."""
+    FACTS = "facts"
+    """Behind runs: what is counted of every delivery."""
+    AFTER = "after"
+    """Last of all: what else knots ask for."""
+
 
 AGAIN_S = 2.0
 """How long a measurement that came to a stop rests before it is begun again."""
@@ -44,6 +53,7 @@ class _AtWork:
 
     measurement_id: int
     kind: str
+    turn: Turn
     passes: tuple[Pass, ...]
     window: Window
     todo: list[tuple[int, tuple[SourceFile, ...]]]
@@ -67,9 +77,9 @@ class Measurements:
     def __bool__(self) -> bool:
         return bool(self._at_work)
 
-    def flying(self, kind: str = "") -> int:
-        """Count the frames in flight, of one kind ("depth", "facts") or of all."""
-        return sum(len(one.flying) for one in self._at_work.values() if kind in ("", one.kind))
+    def flying(self, turn: Turn | None = None) -> int:
+        """Count the frames in flight, of one turn or of all."""
+        return sum(len(one.flying) for one in self._at_work.values() if turn in (None, one.turn))
 
     def take_up(self, work: Work) -> None:
         """Begin what waits in the ledger, and let go of what is no longer asked."""
@@ -106,15 +116,11 @@ class Measurements:
             with work() as session:
                 measuring.came_to_a_stop(session, number, words)
 
-    def hand_out(self, client: Client, kind: str, room: int, *, priority: int) -> int:
-        """Hand out frames of a kind while there is room, ahead of or behind others; give how many.
-
-        Without a kind, what knots ask for.
-        """
+    def hand_out(self, client: Client, turn: Turn, room: int, *, priority: int) -> int:
+        """Hand out frames whose turn it is while there is room, ahead of or behind others; give how many."""
         before = room
         for one in self._at_work.values():
-            mine = one.kind == kind if kind else one.kind not in FIRST_KINDS
-            while mine and one.todo and room > 0:
+            while one.turn is turn and one.todo and room > 0:
                 number, files = one.todo.pop(0)
                 future = client.submit(
                     measure_frame, one.kind, number, files, one.passes, one.window, one.recipe,
@@ -166,17 +172,16 @@ def _tell(work: Work, one: _AtWork, *, finished: bool) -> None:
         measurement.done = len(one.counted) + len(one.faults)
         measurement.set_aside = {str(number): words for number, words in one.faults.items()}
         if finished:
-            measuring.finish(measurement, one.counted, one.faults, recipe=one.recipe)
+            measuring.finish(measurement, one.counted, one.faults)
 
 
 def _begin(session: Session, measurement: Measurement) -> _AtWork:
     delivery, kind = measurement.delivery, measurement.kind
     passes = tuple(deliveries.passes_of(delivery))
-    # Depth needs the files it lies in; facts are told of whatever a frame came with.
     recipe = recipes.current(session, delivery.shot)
     wanted = countings(passes, recipe).get(kind)
-    refs = depth_inputs(passes) if kind == "depth" else wanted.inputs if wanted is not None else ()
-    needed = {ref.source for ref in refs}
+    # A knot needs the files its channels lie in; facts are told of whatever a frame came with.
+    needed = {ref.source for ref in wanted.inputs} if wanted is not None else set()
     usable = deliveries.usable_frames(session, delivery, needed)
     frames = [(number, source_files(files)) for number, files in usable.items()]
     frames = [(number, files) for number, files in frames if files]
@@ -185,14 +190,14 @@ def _begin(session: Session, measurement: Measurement) -> _AtWork:
     if wanted is not None and wanted.is_sampled:
         frames = [(number, files) for number, files in frames if number in looked_at]
     measurement.state, measurement.total, measurement.done = "measuring", len(frames), 0
-    # Whoever changes how it is read while this goes on asks for it anew.
-    if kind == "depth":
-        measurement.whole = {"read_as": measuring.reading_of(recipe.depth)}
-    elif wanted is not None:
-        measurement.whole = {"key": wanted.key, "says": wanted.says}
+    if wanted is not None:
+        # Whoever changes how it is read while this goes on asks for it anew.
+        measurement.key, measurement.says, measurement.pass_name = wanted.key, wanted.says, wanted.pass_name
+    is_waited_for = wanted is not None and wanted.is_waited_for
     return _AtWork(
         measurement.id,
         kind,
+        Turn.FACTS if kind == measuring.FACTS else Turn.WAITED_FOR if is_waited_for else Turn.AFTER,
         passes,
         deliveries.window_of(delivery),
         frames,

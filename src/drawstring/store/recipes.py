@@ -153,12 +153,7 @@ def write(
     )  # fmt: skip
     session.add(revision)
     session.flush()
-    if shot.delivery is not None and measuring.is_read_otherwise(
-        session, shot.delivery.measured("depth"), recipe.depth
-    ):
-        # Other distances follow from the same numbers now.
-        measuring.ask(session, shot.delivery, recipe, anew=True)
-    elif shot.delivery is not None:
+    if shot.delivery is not None:
         passes = [pass_from_row(row) for row in shot.delivery.passes]
         measuring.ask_knots(session, shot.delivery, passes, recipe)
     return revision

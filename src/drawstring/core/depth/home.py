@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from drawstring.core.depth.counting import count, counting, kept
 from drawstring.core.depth.header import depth_header as header
 from drawstring.core.depth.results import DEPTH_RESULTS as RESULTS
 from drawstring.core.depth.steps import DEPTH_STEPS as STEPS
 
-__all__ = ["RESULTS", "STEPS", "header"]
+__all__ = ["RESULTS", "STEPS", "count", "counting", "header", "kept"]

@@ -10,7 +10,6 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from typing import Any
 
 import cv2
 import numpy as np
@@ -162,14 +161,12 @@ def _whole(nothing: Mask) -> Mask:
 class FrameDistances:
     """What was counted of one frame.
 
-    Its first view's distances, other views' by name, along which line, and what follows from them for two
-    eyes whose cameras are known.
+    Its first view's distances, other views' by name, and along which line they were measured.
     """
 
     first: DepthTally
     views: Mapping[str, DepthTally] = field(default_factory=dict)
     along: AlongFound | None = None
-    parallax: Mapping[str, Any] = field(default_factory=dict)
 
 
 def merged(tallies: Iterable[DepthTally]) -> DepthTally:

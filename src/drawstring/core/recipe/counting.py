@@ -21,9 +21,24 @@ class Counting:
         What is being done, as people read it while they wait: "adding up".
     is_sampled : bool
         Whether first, middle and last frame are enough.
+    beside : tuple of ChannelRef
+        What is read, too, of frames that came with it.
+    looked_at : tuple of ChannelRef
+        What is read, too, of the few frames of which more is told.
+    pass_name : str
+        Of the pass it is about, where that is a single one.
+    is_waited_for : bool
+        Whether somebody looks at a page that can't go on without it: it comes before all else.
+    is_whole : bool
+        Whether it takes the whole of a picture of any size; else the middle of one that can't be held whole.
     """
 
     key: str
     inputs: tuple[ChannelRef, ...]
     says: str
     is_sampled: bool = False
+    beside: tuple[ChannelRef, ...] = ()
+    looked_at: tuple[ChannelRef, ...] = ()
+    pass_name: str = ""
+    is_waited_for: bool = False
+    is_whole: bool = False

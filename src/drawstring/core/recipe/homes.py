@@ -21,6 +21,7 @@ where something has to be counted over all frames as the recipe stands,
 
 - `counting(passes, recipe)`: what (`recipe.counting.Counting`), None where there is nothing to count;
 - `count(passes, recipe, pixels, at, is_looked_at=...)`: one frame's count, a small plain dict;
+- `kept(counted)`: what is kept of it, by frame and of all frames together, where counts are no plain dicts;
 
 and, where its results are called as the recipe calls them,
 
@@ -130,11 +131,19 @@ def countings(passes: Sequence[Pass], recipe: Recipe) -> dict[str, Counting]:
 def count(
     knot: str, passes: Sequence[Pass], recipe: Recipe, pixels: Mapping[ChannelRef, Stored], at: Moment,
     *, is_looked_at: bool,
-) -> dict[str, Any]:  # fmt: skip
+) -> Any:  # fmt: skip
     """Count a frame for a knot."""
     home = needed_part("core", knot, "home", "counting", "count")
-    plain: dict[str, Any] = home.count(passes, recipe, pixels, at, is_looked_at=is_looked_at)
-    return plain
+    return home.count(passes, recipe, pixels, at, is_looked_at=is_looked_at)
+
+
+def kept_of(knot: str, counted: Mapping[int, Any]) -> tuple[dict[int, Any], dict[str, Any]]:
+    """Give what is kept of a knot's counts: plain data by frame, and of all frames together."""
+    home = needed_part("core", knot, "home", "counting", "count")
+    if not hasattr(home, "kept"):
+        return dict(counted), {}
+    by_frame, whole = home.kept(counted)
+    return by_frame, whole
 
 
 def is_sent_by_its_knot(name: str, recipe: Recipe) -> bool:

@@ -24,6 +24,7 @@ from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.results import find_result
 from drawstring.core.recipe.sources import of_view, pass_of
 from drawstring.store import deliveries, measuring
+from drawstring.store.depth.measured import whole_tally
 from drawstring.store.models import Delivery
 
 _LOSSY = (".jpg", ".jpeg")
@@ -38,7 +39,7 @@ def alpha_findings(
     told = told_frames(session, delivery)
     first = of_view(passes, "")
     sources = deliveries.facts_by_source(delivery)
-    tally = measuring.whole_tally(session, delivery.measured("depth"))
+    tally = whole_tally(session, delivery)
     nothing = tally.nothing / max(1, tally.pixels) if tally else 0.0
     sets = name_sets_of(first, sources)
     found = check_kinds(settings, told, where, straight=[one.name for one in passes if one.is_straight])

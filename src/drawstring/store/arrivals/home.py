@@ -35,7 +35,6 @@ def _set_aside(shot: Shot, delivery: Delivery) -> list[Finding]:
     """Tell of frames that could not be counted, and of counts that came to a stop as a whole."""
     found = []
     for measurement in delivery.measurements:
-        doing = "measured" if measurement.kind == "depth" else "counted"
         if measurement.state not in ("done", "failed"):
             continue
         aside = {int(number): words for number, words in measurement.set_aside.items()}
@@ -43,10 +42,10 @@ def _set_aside(shot: Shot, delivery: Delivery) -> list[Finding]:
             continue
         number = min(aside, default=None)
         what = (
-            f"{len(aside)} of {measurement.total} frames could not be {doing}; frame {number}: "
+            f"{len(aside)} of {measurement.total} frames could not be counted; frame {number}: "
             f"{aside[number]}"
             if number is not None
-            else f"The frames could not be {doing}. {measurement.note}"
+            else f"The frames could not be counted. {measurement.note}"
         )
         found.append(
             Finding(

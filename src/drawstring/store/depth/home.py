@@ -21,13 +21,14 @@ from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.sources import depth_inputs, depth_pass, of_view, pass_of
 from drawstring.core.units import METRES
 from drawstring.store import deliveries, measuring
+from drawstring.store.depth import measured
 from drawstring.store.homes import ShotFacts
 from drawstring.store.models import Delivery, Measurement, Shot
 
 
 def findings(facts: ShotFacts) -> list[Finding]:
     """Gather the findings of the Depth knot."""
-    measurement = facts.delivery.measured("depth")
+    measurement = measured.measurement_of(facts.delivery)
     return _depth_findings(facts.session, facts.shot, measurement, facts.recipe, facts.passes)
 
 
@@ -46,7 +47,7 @@ def _depth_findings(
                 mends=(Mend("depth is not needed", Does.SET, (("depth.needed", "no"),)),),
             )
         ]
-    tally = measuring.whole_tally(session, measurement)
+    tally = measured.whole_tally(session, shot.delivery)
     if shot.delivery is None:
         return []
     where, unit = f"{shot.code}, {measurement.pass_name if measurement else 'depth'}", shot.show.scene_unit
@@ -65,7 +66,7 @@ def _depth_findings(
         unit=unit,
         where=f"{shot.code}, depth",
     )
-    along = measuring.told_distances(session, measurement)["along"]
+    along = measured.told_distances(session, shot.delivery)["along"]
     focal = along.get("focal_share") if along else None
     making += check_known(recipe.depth, camera, where, focal_share=focal)
     if tally is None:
@@ -82,7 +83,7 @@ def _depth_findings(
         where=where,
     )
     found += check_range(tally, recipe.depth, unit=unit, where=where)
-    found += check_frames(measuring.frame_ends(session, measurement), recipe.depth, unit=unit, where=where)
+    found += check_frames(measured.frame_ends(session, shot.delivery), recipe.depth, unit=unit, where=where)
     return found + check_clips(tally, facts, unit=unit, where=where) + making
 
 

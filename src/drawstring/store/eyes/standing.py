@@ -15,7 +15,7 @@ from drawstring.core.eyes.checks import check_eyes
 from drawstring.core.eyes.forms import passes_alone
 from drawstring.core.eyes.packing import eye_size
 from drawstring.core.eyes.pair_views import pair_fault, views_of_pair
-from drawstring.core.eyes.settings import Came
+from drawstring.core.eyes.settings import Came, EyesSettings
 from drawstring.core.eyes.told import Eyes
 from drawstring.core.findings import Finding
 from drawstring.core.io.facts import FileFacts
@@ -34,7 +34,7 @@ def told_eyes(session: Session, delivery: Delivery) -> Eyes:
         for said in frame.values():
             if "eyes" in said:
                 found[number] = said["eyes"]
-    for number, parallax in measuring.told_parallax(session, delivery.measured("depth")).items():
+    for number, parallax in measuring.counted_for(delivery.measured(EyesSettings.knot)).items():
         if number in found:
             found[number] = found[number] | parallax
     return found

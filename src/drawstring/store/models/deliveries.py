@@ -146,8 +146,8 @@ class PassRow(Base):
 class Measurement(Base):
     """Something counted over all frames of a delivery; filled frame by frame.
 
-    Kind "depth" counts distances; kind "facts" what every pass holds; any other is a knot's, and counts what
-    it asks for (`core.recipe.homes`).
+    Kind "facts" counts what every pass holds; any other is a knot's, and counts what it asks for
+    (`core.recipe.homes`).
     """
 
     __tablename__ = "measurements"
@@ -162,11 +162,15 @@ class Measurement(Base):
     kind: Mapped[str] = mapped_column(Words(12))
     state: Mapped[str] = mapped_column(Words(12), default="waiting")
     pass_name: Mapped[str] = mapped_column(Words(255), default="")
+    """The pass it is about, where that is a single one."""
+    key: Mapped[str] = mapped_column(default="")
+    """Names all of the recipe that it depends on, as it stood when counting began."""
+    says: Mapped[str] = mapped_column(default="")
+    """What is being done, in words."""
     done: Mapped[int] = mapped_column(default=0)
     total: Mapped[int] = mapped_column(default=0)
     frames: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    """By frame number: for depth nearest, furthest, median, share of nothing, coarse counts; for facts what
-    each pass holds."""
+    """By frame number."""
     whole: Mapped[dict[str, Any]] = mapped_column(default=dict)
     """All frames together (see `measuring.py`)."""
     set_aside: Mapped[dict[str, Any]] = mapped_column(default=dict)

@@ -57,7 +57,6 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
         "delivery": delivery,
         "facts": deliveries.facts_of(delivery) if delivery else None,
         "display": deliveries.display_window(delivery) if delivery else None,
-        "measurement": delivery.measured("depth") if delivery else None,
         "counting": delivery.measured("facts") if delivery else None,
         "camera": camera_words(deliveries.facts_of(delivery)) if delivery else [],
         "told": measuring.told_facts(session, delivery.measured("facts")) if delivery else {},

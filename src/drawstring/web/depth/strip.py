@@ -31,7 +31,8 @@ from drawstring.core.passes import Role
 from drawstring.core.passes.hashed import names_in
 from drawstring.core.recipe.sources import depth_inputs, of_view, pass_of, read_distances
 from drawstring.core.units import say_length
-from drawstring.store import deliveries, measuring, shows
+from drawstring.store import deliveries, shows
+from drawstring.store.depth import measured
 from drawstring.web.depth.objects import object_ranges
 from drawstring.web.pictures.views import FrameHere, frame_here, tried
 from drawstring.web.services import work
@@ -50,12 +51,12 @@ def strip(shot_id: int) -> dict[str, Any]:
         shot = shows.shot_by_id(session, shot_id)
         recipe = tried(session, shot, request.args, number)
         unit = shot.show.scene_unit
-        measured = deliveries.in_use(shot).measured("depth")
-        tally = measuring.whole_tally(session, measured)
-        if measured is None or tally is None or not tally.seen:
+        measurement = measured.measurement_of(deliveries.in_use(shot))
+        tally = measured.whole_tally(session, shot.delivery)
+        if measurement is None or tally is None or not tally.seen:
             return {"ready": False}
-        this = measured.frames.get(str(number))
-        frames = _over_frames(measured.frames)
+        this = measurement.frames.get(str(number))
+        frames = _over_frames(measurement.frames)
         here = frame_here(session, shot_id, number) if this else None
     settings = recipe.depth
     moment = here.moment(0) if here else Moment(number)

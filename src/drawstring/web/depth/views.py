@@ -15,7 +15,8 @@ from drawstring.core.passes.hashed import names_in
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.pulls import distances
 from drawstring.core.recipe.sources import of_view, pass_of
-from drawstring.store import deliveries, measuring, recipes, shows
+from drawstring.store import deliveries, recipes, shows
+from drawstring.store.depth import measured
 from drawstring.store.models import Shot
 from drawstring.web.bench.changing import changed, set_settings, typed_at
 from drawstring.web.bench.words import bench_words
@@ -48,10 +49,10 @@ def take_measured(shot_id: int) -> Response:
         )  # fmt: skip
     with work() as session:
         shot = shows.shot_by_id(session, shot_id)
-        measurement = deliveries.in_use(shot).measured("depth")
-        tally = measuring.whole_tally(session, measurement)
+        delivery = deliveries.in_use(shot)
+        tally = measured.whole_tally(session, delivery)
         if view:
-            tally = measuring.told_distances(session, measurement)["views"].get(view)
+            tally = measured.told_distances(session, delivery)["views"].get(view)
         if tally is None or not tally.seen:
             raise MissingError(
                 "Nothing is measured yet.",
@@ -126,7 +127,7 @@ def _first_guess(shot_id: int) -> dict[str, str]:
     """
     with work() as session:
         shot = shows.shot_by_id(session, shot_id)
-        tally = measuring.whole_tally(session, deliveries.in_use(shot).measured("depth"))
+        tally = measured.whole_tally(session, deliveries.in_use(shot))
         place = len(recipes.current(session, shot).depth.mist) + 1
     if tally is None or not tally.seen or tally.nearest == tally.furthest:
         return {}

@@ -32,7 +32,8 @@ from drawstring.core.passes import Role
 from drawstring.core.passes.hashed import names_in
 from drawstring.core.recipe.sources import other_views, pass_of
 from drawstring.core.units import say_length
-from drawstring.store import deliveries, measuring
+from drawstring.store import deliveries
+from drawstring.store.depth import measured
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding
 from drawstring.web.bench.tracks import tracks_of
@@ -63,10 +64,11 @@ def depth_words(session: Session, shot: Shot, how: ShotStanding, frames: list[in
     if delivery is None:
         return {}
     facts = deliveries.facts_of(delivery)
-    told = measuring.told_distances(session, delivery.measured("depth"))
+    told = measured.told_distances(session, delivery)
     unit = shot.show.scene_unit
     return {
         "choices": CHOICES,
+        "measurement": measured.measurement_of(delivery),
         "reading": _reading(settings, told["along"], unit),
         "half": _half(settings, unit),
         "worst_half": _worst_half(settings, unit),

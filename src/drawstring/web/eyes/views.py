@@ -19,7 +19,8 @@ from drawstring.core.eyes.steps import focal_px
 from drawstring.core.eyes.told import pair_over_frames, parallax_over_frames
 from drawstring.core.recipe import Recipe, available_results
 from drawstring.core.recipe.sources import depth_inputs, depth_pass, of_view
-from drawstring.store import measuring, shows
+from drawstring.store import shows
+from drawstring.store.depth import measured
 from drawstring.store.eyes.standing import eye_width, told_eyes
 from drawstring.store.models import Shot
 from drawstring.web.bench.changing import set_settings, typed_at
@@ -132,7 +133,7 @@ def _made_over_frames(
     assert moment.place is not None
     focal = focal_px(moment.camera(ref.source, ref.part), moment.place)
     found = {}
-    for number, (near, far) in measuring.frame_ends(session, shot.delivery.measured("depth")).items():
+    for number, (near, far) in measured.frame_ends(session, shot.delivery).items():
         now = recipe.eyes.at(number)
         meets = 1 / now.convergence if now.convergence else 0.0
         low, high = ((now.interaxial or 0) * focal * (meets - 1 / z) + now.shift for z in (near, far))
@@ -143,7 +144,7 @@ def _made_over_frames(
 def _sums(session: Session, shot: Shot, at: FrameHere, recipe: Recipe, width: int) -> dict[str, Any]:
     """Work out where a rig would start from: the nearest thing by 30, what lies on the screen."""
     assert shot.delivery is not None
-    tally = measuring.whole_tally(session, shot.delivery.measured("depth"))
+    tally = measured.whole_tally(session, shot.delivery)
     first = of_view(at.passes, "")
     if tally is None or depth_pass(first) is None:
         return {}
