@@ -28,6 +28,10 @@ class Trouble(Exception):
     """Something is in the way; the text says what and what to do."""
 
 
+LINGERS_S = 15.0
+"""How long a killed server's port may stay taken."""
+
+
 def free_port() -> int:
     """Give a port that is free just now, and that no outgoing connection takes meanwhile.
 
@@ -155,7 +159,11 @@ class LocalPostgres:
         """Start the server, unless it runs already."""
         if self.is_running():
             return
-        if is_taken(self.port):
+        # Of a server that was killed just now, what it had begun holds the port for a moment longer.
+        until = time.monotonic() + (LINGERS_S if self._exists(self.folder / "postmaster.pid") else 0)
+        while (taken := is_taken(self.port)) and time.monotonic() < until:
+            time.sleep(0.2)
+        if taken:
             raise Trouble(
                 f"Port {self.port} is taken by another program. Set DRAWSTRING_DATABASE_PORT to a free one "
                 "and start again."

@@ -134,7 +134,7 @@ def test_a_shadow_is_made_painted_on_and_shown_as_computed(page, buoy, frame, al
     page.mouse.move(5, 5)
     wait_for(shows_it, seconds=30)
     assert laid()[row, col].min() > 0.9
-    page.get_by_role("button", name="last off").click()
+    page.get_by_role("button", name="remove last").click()
     wait_for(lambda: alpha_of().shadow.strokes == ())
 
 
@@ -142,7 +142,7 @@ def test_layers_are_laid_muted_and_ordered_and_the_well_shows_the_stack(page, bu
     page.goto(f"/shots/{buoy.id}/alpha?part=stack")
     for count, name in enumerate(("plate", "beauty"), 1):
         page.locator("#layer-source").select_option(name)
-        page.get_by_role("button", name="lay on top").click()
+        page.get_by_role("button", name="add on top").click()
         wait_for(lambda count=count: len(alpha_of().stack) == count)
     in_well(page, "stack", MIDDLE)
     element, plate = picture(frame["main"], "RGBA"), picture(frame["plate"])

@@ -109,8 +109,8 @@ def test_from_a_folder_to_a_proven_package(page, source, sessions):
     page.get_by_role("button", name=f"Run {FRAMES} frames").click()
     page.get_by_role("link", name="Open the package").click(timeout=90_000)
     page.get_by_text(f"{FRAMES} files proven").wait_for()
-    page.get_by_role("button", name="look at the files again").click()
-    page.get_by_text(f"{FRAMES} files hold what was proven").wait_for()
+    page.get_by_role("button", name="check the files again").click()
+    page.get_by_text(f"{FRAMES} files match the proof").wait_for()
     assert page.locator("img.packed").evaluate("img => img.naturalWidth") == z.shape[1]
 
     with sessions() as session:

@@ -213,8 +213,8 @@ def test_strip_and_well_point_at_each_other(page, fog, sources):
     page.mouse.move(5, 5)
     wait_for(lambda: np.abs(shown_at(page, ROWS, COLS) - plain).max() < 2)
 
-    page.get_by_role("button", name="even").click()
-    assert page.get_by_role("button", name="even").get_attribute("aria-pressed") == "true"
+    page.get_by_role("button", name="linear").click()
+    assert page.get_by_role("button", name="linear").get_attribute("aria-pressed") == "true"
     page.get_by_text("from the side").click()
     page.locator("#from-side .cone").wait_for()
     assert page.locator("#from-side .points").count() == 4 and page.locator("#from-side .end").count() >= 1

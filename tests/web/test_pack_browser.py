@@ -1,4 +1,4 @@
-"""Pack and Same for many in Chromium: asked for, obeyed, reordered, estimated, run, handed on."""
+"""Pack and Change several shots in Chromium: asked for, obeyed, reordered, estimated, run, handed on."""
 
 import json
 import os
@@ -110,7 +110,7 @@ def test_knots_are_copied_to_the_chosen_shots_after_a_look(page, fog, sessions):
             shows.make_shot(session, shot.show, code)
     page.goto("/shows/Tidewrack")
     page.get_by_label("Choose TW020").check()
-    page.get_by_role("button", name="same for these …").click()
+    page.get_by_role("button", name="change these …").click()
     assert page.get_by_role("checkbox", name="TW020").is_checked()
     assert not page.get_by_role("checkbox", name="TW030").is_checked()
     page.get_by_role("button", name="Look", exact=True).click()

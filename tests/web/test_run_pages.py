@@ -59,7 +59,7 @@ def test_several_shots_run_and_the_one_that_can_not_says_why(client, sessions, f
     answer = client.post("/shows/Tidewrack/runs", data={"shot": numbers}, headers=HTMX)
     assert answer.headers["HX-Retarget"] == "#trouble"
     assert (
-        "TW900: Nothing was accepted for TW900 yet" in answer.text and "2 other shots went off" in answer.text
+        "TW900: Nothing was accepted for TW900 yet" in answer.text and "2 other shots started" in answer.text
     )
     with sessions() as session:
         assert {run.shot.code for run in session.query(Run)} == {"TW010", "TW020"}
@@ -75,7 +75,7 @@ def test_a_package_page_tells_the_proof_and_hands_out_files(client, packed):
     file = client.get(f"{base}/files/{name}")
     assert len(file.data) == packed.frames[0].size_bytes
     assert client.get(f"{base}/files/{name}/look").data.startswith(b"\x89PNG")
-    assert f"{FRAMES} files hold what was proven" in client.post(f"{base}/check", headers=HTMX).text
+    assert f"{FRAMES} files match the proof" in client.post(f"{base}/check", headers=HTMX).text
     for stranger in ("manifest.json", "..%2f..%2fv001%2fmanifest.json", "TW010_v001.9999.exr"):
         assert client.get(f"{base}/files/{stranger}").status_code == 404
     os.unlink(os.path.join(packed.folder, name))

@@ -256,7 +256,7 @@ def patterns_command(
 
 @main.command("findings")
 @click.argument("shot")
-@click.option("--dismiss", default="", help="Put the finding with this number away.")
+@click.option("--dismiss", default="", help="Dismiss the finding with this number.")
 @click.option("--reason", default="", help="Why it does not matter here.")
 @as_json
 @click.pass_obj

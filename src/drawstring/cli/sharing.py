@@ -130,7 +130,7 @@ def _carry(
 @recipe_group.command("default")
 @click.argument("shot")
 @click.option("--knot", multiple=True, help="Which knot; may be given several times.")
-@click.option("--forget", is_flag=True, help="Let new shots begin as in a new house.")
+@click.option("--forget", is_flag=True, help="Forget the show's defaults for new shots.")
 @click.pass_obj
 def set_default(installation: Installation, shot: str, knot: tuple[str, ...], forget: bool) -> None:
     """Let new shots of SHOT's show begin with its knots."""

@@ -156,7 +156,7 @@ def prove(installation: Installation, package: str, wants_json: bool) -> None:
         check.as_dict(),
         wants_json,
         lambda: (
-            f"{check.checked} files hold what was proven."
+            f"{check.checked} files match the proof."
             if check.is_proven
             else "\n".join(
                 [f"{name} {fault}." for name, fault in check.faults.items()]

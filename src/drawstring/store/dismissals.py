@@ -54,7 +54,7 @@ def dismiss(session: Session, shot: Shot, fact: str, reason: str, *, by: str = "
 
 
 def bring_back(session: Session, shot: Shot, fact: str) -> None:
-    """Take a finding out of those put away."""
+    """Bring a dismissed finding back."""
     for dismissal in [one for one in shot.dismissals if one.fact == fact]:
         session.delete(dismissal)
     session.flush()

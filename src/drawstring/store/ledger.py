@@ -273,7 +273,7 @@ def put_first(session: Session, run: Run) -> None:
     """
     if run.state not in HOLDS:
         raise ConflictError(
-            f"Run {run.id} is {run.state} already.", where="run", why="Nothing of it is left to be done.",
+            f"Run {run.id} is {run.state} already.", where="run", why="It has nothing left to do.",
             remedy="Start a new run.",
         )  # fmt: skip
     highest = session.scalar(select(func.max(Run.priority)).where(Run.state.in_(HOLDS), Run.id != run.id))

@@ -109,7 +109,7 @@ def keep_defaults(session: Session, show: Show, source: Shot, knots: Collection[
 
 
 def forget_defaults(session: Session, show: Show) -> None:
-    """Let new shots begin as shots do in a new house."""
+    """Forget the show's defaults for new shots."""
     show.defaults = {}
     session.flush()
 

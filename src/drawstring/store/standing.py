@@ -186,7 +186,7 @@ def _change(delivery: Delivery | None) -> str:
 def _without_dismissed(
     found: dict[str, list[Finding]], dismissals: Several[Dismissal]
 ) -> tuple[dict[str, list[Finding]], list[tuple[Finding, Dismissal]]]:
-    """Part findings into those that count and those put away; what stops a shot can't be put away."""
+    """Part findings into those that count and those dismissed; what stops a shot can't be dismissed."""
     if not dismissals:
         return found, []
     by_fact = {one.fact: one for one in dismissals}

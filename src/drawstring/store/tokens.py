@@ -29,7 +29,7 @@ def make_token(session: Session, name: str) -> str:
     if session.scalar(select(Token).where(Token.name == name)):
         raise ConflictError(
             f"There is a token “{name}” already.", where="token", why="They could not be told apart.",
-            remedy="Take it away first, or choose another name.",
+            remedy="Remove it first, or choose another name.",
         )  # fmt: skip
     secret = secrets.token_urlsafe(32)
     session.add(Token(name=name, digest=_digest(secret)))

@@ -165,7 +165,7 @@ def check_mattes(
                     f"The matte {matte.name} holds nothing yet.",
                     at,
                     "Whatever uses it shows nothing, or everything.",
-                    "Take things by click on the picture, type names, draw or paint.",
+                    "Click things in the picture, type names, draw or paint.",
                 )
             )
     return found

@@ -210,7 +210,7 @@ def check_settings(
             found.append(
                 Finding(
                     "table-gone", Severity.STOPS, f"Colour of {what.replace('_', ' ')}: {grade.fault}", where,
-                    "It would not be changed as settled.", "Bring the table in again, or take it away.",
+                    "It would not be changed as settled.", "Bring the table in again, or remove it.",
                     mends=(Mend("take the table away", Does.SET, ((f"{dotted}.table", ""),)),),
                 )
             )  # fmt: skip
