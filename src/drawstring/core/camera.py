@@ -39,6 +39,8 @@ class Camera:
         Scene units.
     shift : float
         How far right the film's middle looks, as slope: a shifted film back, as stereo eyes have it.
+    drop : float
+        How far down it looks, as slope.
     """
 
     focal_mm: float | None = None
@@ -48,6 +50,7 @@ class Camera:
     near_clip: float | None = None
     far_clip: float | None = None
     shift: float = 0.0
+    drop: float = 0.0
 
     @property
     def has_lens(self) -> bool:
@@ -126,7 +129,12 @@ def slopes(camera: Camera, place: Place, shape: tuple[int, ...]) -> tuple[Grid, 
     down = (
         (2 * (y - shown.y_min) / shown.height - 1) * half * shown.height / (shown.width * place.pixel_aspect)
     )
-    return right, down
+    return right, down + camera.drop
+
+
+def window_middle(shift: float, drop: float) -> list[float] | None:
+    """Give OpenEXR's `screenWindowCenter` of a shifted film back; None where it is not shifted."""
+    return [float(shift), float(-drop) + 0.0] if shift or drop else None
 
 
 def directions(camera: Camera, place: Place, shape: tuple[int, ...]) -> NDArray[np.float64] | None:
@@ -167,8 +175,16 @@ def camera_of(said: Mapping[str, Any]) -> Camera:
         near_clip=_positive(said.get("nearClip")),
         far_clip=_positive(said.get("farClip")),
         # Where the film's middle lies one unit before the eye, as OpenEXR has it.
-        shift=float(middle[0] or 0.0) if isinstance(middle, list) and middle else 0.0,
+        shift=_middle(middle, 0),
+        # The format counts up, as its screen window does.
+        drop=-_middle(middle, 1) + 0.0,
     )
+
+
+def _middle(said: Any, place: int) -> float:
+    """Give a number of `screenWindowCenter`; 0 where it is not one."""
+    given = said[place] if isinstance(said, list) and len(said) > place else 0.0
+    return float(given) if isinstance(given, int | float) and np.isfinite(given) else 0.0
 
 
 def _positive(value: Any) -> float | None:

@@ -18,6 +18,7 @@ NAMES = (
     "depth",
     "alpha",
     "eyes",
+    "framing",
     "pack",
 )
 

@@ -12,7 +12,7 @@ from drawstring.core.arrays import Stored
 from drawstring.core.camera import moment_of
 from drawstring.core.chain import Work
 from drawstring.core.errors import DrawstringError, OutputError, SourceError
-from drawstring.core.io.facts import FileFacts
+from drawstring.core.io.facts import FileFacts, Window
 from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
 from drawstring.core.io.pixels import use_threads
@@ -75,6 +75,9 @@ def _make(plan: RunPlan, task: FrameTask, log: FrameLog) -> tuple[dict[str, Any]
     log.note(f"computed {count_of(stowed, 'channel')}")
     check_frame(FrameMade(plan, task.file_name, stowed, pixels, at))
     header = _header(plan, task, facts, outputs)
+    place = outputs.chains.goes_out(at).place
+    assert place is not None
+    part = replace(facts.parts[0], display_window=place.display, pixel_aspect=place.pixel_aspect)
     with FrameFiles(plan.folder, task.file_name) as into:
         told = write_forms(
             [
@@ -85,19 +88,19 @@ def _make(plan: RunPlan, task: FrameTask, log: FrameLog) -> tuple[dict[str, Any]
             file_name=plan.plain_name(task),
             recipe=plan.recipe,
             metadata=header,
-            pixel_aspect=facts.parts[0].pixel_aspect,
+            pixel_aspect=place.pixel_aspect,
             compression=compression_of_forms(outputs.channels, plan.recipe.pack),
         )
         if told:
             log.note(f"wrote and proved {count_of(told, 'file')} beside")
         metadata = {key: value for key, value in header.items() if key not in ("view", "multiView")}
-        writer = FrameWriter(plan, into, outputs, facts.parts[0], metadata, log)
+        writer = FrameWriter(plan, into, outputs, part, metadata, log)
 
         def put_together(back: Back) -> Mapping[str, Any]:
             return recompose(stowed, back, Work(pixels, at), outputs.chains)
 
         camera_of = partial(view_header, chains=outputs.chains, at=at)
-        own = _write_own(writer, task, stowed, told, put_together, camera_of)
+        own = _write_own(writer, task, stowed, told, put_together, camera_of, place.window)
     told_of_values = {
         "held_at_half_limit": {one.name: stowed[one].held for one in stowed if stowed[one].held},
         "rounded": {one.name: stowed[one].rounded for one in stowed if stowed[one].rounded},
@@ -135,13 +138,14 @@ def _write_own(
     told: list[dict[str, Any]],
     put_together: Callable[[Back], Mapping[str, Any]],
     camera_of: Callable[[str], Mapping[str, Any]],
+    window: Window,
 ) -> dict[str, Any]:
     """Write the frame's file, after those of single passes, which are added to `told`."""
     plan, part = writer.plan, writer.source
     packed = packed_files(
         stowed,
         plan.recipe.pack,
-        window=plan.window,
+        window=window,
         display=part.display_window,
         default_view=next((one.view for one in plan.passes if "." not in one.name and one.view), ""),
         data=_of_data({channel.source for channel in stowed}, plan),

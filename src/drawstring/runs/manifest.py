@@ -15,7 +15,7 @@ from drawstring.core.pack.header import SOFTWARE
 from drawstring.core.recipe import plan_outputs, upgraded
 from drawstring.runs.handoff.contents import also_of
 from drawstring.runs.proof import checksum
-from drawstring.store.deliveries import asked_range, display_window, passes_of, window_of
+from drawstring.store.deliveries import asked_range, passes_of, place_of
 from drawstring.store.models import Package, Run, now
 
 FORM = 1
@@ -61,6 +61,7 @@ def describe(run: Run) -> dict[str, Any]:
     recipe = upgraded(run.revision.recipe)
     delivery = run.delivery
     outputs = plan_outputs(passes_of(delivery), recipe, settled_only=True)
+    place = outputs.chains.place_of(place_of(delivery), delivery.first)
     failed = {str(frame.number): frame.fault for frame in run.frames if frame.state == "failed"}
     asked = {frame.number for frame in run.frames}
     first, last = asked_range(delivery, recipe.arrivals)
@@ -92,8 +93,8 @@ def describe(run: Run) -> dict[str, Any]:
             "settings": recipe.as_dict(),
         },
         "notes": run.notes,
-        "data_window": list(window_of(delivery)),
-        "display_window": list(display_window(delivery)),
+        "data_window": list(place.window),
+        "display_window": list(place.display),
         "compression": recipe.pack.compression.value,
         "profile": recipe.pack.profile.model_dump(mode="json", exclude_defaults=True)
         if recipe.pack.profile

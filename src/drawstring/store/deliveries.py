@@ -10,13 +10,15 @@ from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session, undefer
 
 from drawstring.core.arrivals import ArrivalsSettings, Candidate, DeliveryFacts, delivery_differences
-from drawstring.core.camera import camera_of
+from drawstring.core.camera import Place, camera_of
 from drawstring.core.errors import MissingError, SourceError
 from drawstring.core.eyes.packing import round_packing
 from drawstring.core.eyes.pair_views import says_eyes
 from drawstring.core.eyes.settings import Came, EyesSettings
 from drawstring.core.io.facts import FileFacts, Window
 from drawstring.core.passes import Pass
+from drawstring.core.recipe import Recipe
+from drawstring.core.recipe.chains import Chains
 from drawstring.store import measuring, recipes
 from drawstring.store.facts import delivery_digest, facts_from_json, facts_to_json, pass_from_row, pass_to_row
 from drawstring.store.models import Delivery, Frame, Member, Shot
@@ -218,6 +220,19 @@ def window_of(delivery: Delivery) -> Window:
 def display_window(delivery: Delivery) -> Window:
     """Give the display window."""
     return facts_of(delivery).parts[0].display_window
+
+
+def place_of(delivery: Delivery) -> Place:
+    """Give where its pixels lie."""
+    return Place(
+        window_of(delivery), display_window(delivery), 1, facts_of(delivery).parts[0].pixel_aspect or 1.0
+    )
+
+
+def place_out(delivery: Delivery, recipe: Recipe, frame: int | None = None) -> Place:
+    """Give where pixels of the shot's own file lie as a recipe has it, at its first frame or another."""
+    chains = Chains(passes_of(delivery), recipe)
+    return chains.place_of(place_of(delivery), delivery.first if frame is None else frame)
 
 
 def frames_of(session: Session, delivery: Delivery) -> dict[int, dict[int, Frame]]:

@@ -46,7 +46,8 @@ class Step(Protocol):
     only_reads : bool
         Whether it makes new things and changes none, so that it counts while its knot is open.
 
-    A step may have `needs_whole(chain)`: whether it can't work on a proxy.
+    A step may have `needs_whole(chain)`: whether it can't work on a proxy. Where several knots work at one
+    stage, the last one that is on does it alone; it `takes_in` what the knots named there would do.
     """
 
     stage: Stage

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from drawstring.core.camera import Camera, Moment
+from drawstring.core.camera import Camera, Moment, window_middle
 from drawstring.core.eyes.pair_views import views_of_pair
 from drawstring.core.eyes.settings import Came, Edge, EyesSettings
 from drawstring.core.eyes.sphere import turn_of
@@ -59,7 +59,7 @@ def camera_said(side: int, passes: Sequence[Pass], recipe: Recipe, at: Moment) -
         shift += aside * camera.filmback_mm / camera.focal_mm
         said["pinholeFocalLength"] = camera.focal_mm / size
     said["worldToCamera"] = None if matrix is None else [float(v) for v in np.ravel(matrix)]
-    said["screenWindowCenter"] = [float(shift), 0.0] if shift else None
+    said["screenWindowCenter"] = window_middle(shift, camera.drop)
     return said
 
 
@@ -109,7 +109,7 @@ def view_camera_said(view: str, chains: Chains, at: Moment) -> dict[str, Any]:
         said = {
             "pinholeFocalLength": camera.focal_mm,
             "worldToCamera": list(matrix) if matrix is not None else None,
-            "screenWindowCenter": [camera.shift, 0.0] if camera.shift else None,
+            "screenWindowCenter": window_middle(camera.shift, camera.drop),
         }
     camera = _camera(view, passes, at)
     if view:

@@ -106,7 +106,7 @@ def projected(z: Plane, camera: Camera, other: Camera, place: Place) -> tuple[Pl
     per_slope = shown.width / 2 / half
     own_x, own_y = place.pixels(shape)
     px = shown.x_min + shown.width / 2 + (to_x - other.shift) * per_slope
-    py = shown.y_min + shown.height / 2 + to_y * per_slope * place.pixel_aspect
+    py = shown.y_min + shown.height / 2 + (to_y - other.drop) * per_slope * place.pixel_aspect
     return (
         np.asarray(px - own_x, np.float32), np.asarray(py - own_y, np.float32),
         np.asarray(distance, np.float32),

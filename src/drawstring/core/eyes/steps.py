@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from abc import ABC, abstractmethod
-
 import numpy as np
 
 from drawstring.core.arrays import Picture, Plane, Stored
 from drawstring.core.arrivals.steps import beauty_picture
 from drawstring.core.camera import Camera, Moment, Place
-from drawstring.core.chain import MATTE, PICTURE, Chain, How, Stage, Value, is_picture, value
+from drawstring.core.chain import PICTURE, Chain, How, Stage, Value, value
 from drawstring.core.depth.axis import converted
 from drawstring.core.depth.settings import Along
 from drawstring.core.errors import MissingError
@@ -19,62 +17,20 @@ from drawstring.core.eyes.rig import parallax_px
 from drawstring.core.eyes.second_eye import Moved, moved
 from drawstring.core.eyes.settings import LINES, Came
 from drawstring.core.recipe.frames import framed
+from drawstring.core.recipe.geometry import Geometry
 from drawstring.core.recipe.pulls import (
-    LIGHT,
-    apart,
-    channel_name,
-    channel_of,
     distances,
-    gathered,
-    how_of,
     subject_of,
-    together,
 )
 from drawstring.core.recipe.sources import Distances
 from drawstring.core.recipe.subject import ASIDE, Subject
 
 
-class _Geometry(ABC):
-    """A step that moves every picture, matte and channel alike."""
-
-    stage: Stage
-    knot, only_reads = "eyes", False
-
-    def gives(self, chain: Chain, name: str) -> bool:
-        """Whatever has pixels."""
-        is_channel = channel_of(name, subject_of(chain).passes) is not None
-        return is_picture(name) or name.startswith(MATTE) or is_channel
-
-    def after(self, chain: Chain, name: str) -> Value:
-        """Move it as `carry` does."""
-        before = chain.before(self.stage, name)
-        if is_picture(name):
-            how = How(is_mixed=True, count=4)
-            return together(self.carry(chain, apart(before), how))
-        how = LIGHT
-        known = channel_of(name, subject_of(chain).passes)
-        if known is not None:
-            how = how_of(known[0], known[1])
-            if how.is_ranked and self.stage is Stage.PLACED:
-                # Which name comes first depends on all of them.
-                names = [channel_name(known[0], i) for i in range(len(known[0].channels))]
-                ranks = gathered([chain.before(self.stage, each) for each in names])
-                return _nth(self.carry(chain, ranks, how), known[1])
-        return _nth(self.carry(chain, gathered([before]), how), 0)
-
-    @abstractmethod
-    def carry(self, chain: Chain, planes: Value, how: How) -> Value:
-        """Move planes."""
-
-
-def _nth(several: Value, place: int) -> Value:
-    return value("one of them", lambda at, each: each[place], several, of=place)
-
-
-class Parted(_Geometry):
+class Parted(Geometry):
     """Both eyes of a packed picture taken apart, before anything looks at neighbours."""
 
     stage = Stage.PARTED
+    knot = "eyes"
 
     def is_on(self, chain: Chain) -> bool:
         """Whether the chain is of one of them."""
@@ -98,10 +54,11 @@ class Parted(_Geometry):
         return value("half", make, planes, of=(packing, eyes.first, half, how.is_mixed))
 
 
-class Doubled(_Geometry):
+class Doubled(Geometry):
     """The eye that did not come, with all planes of the scene."""
 
     stage = Stage.DOUBLED
+    knot = "eyes"
 
     def is_on(self, chain: Chain) -> bool:
         """Whether the chain is of that eye."""
@@ -193,10 +150,11 @@ def focal_px(camera: Camera, place: Place) -> float:
     return place.display.width * camera.focal_mm / camera.filmback_mm
 
 
-class Placed(_Geometry):
+class Placed(Geometry):
     """Mends, level and convergence: composed into one map, filtered once."""
 
     stage = Stage.PLACED
+    knot = "eyes"
 
     def is_on(self, chain: Chain) -> bool:
         """Whether anything is moved, or brought to the size it is shown at."""
@@ -243,10 +201,11 @@ class Placed(_Geometry):
         return placing
 
 
-class Windowed(_Geometry):
+class Windowed(Geometry):
     """Black at the outer side of an eye: a floating window."""
 
     stage = Stage.WINDOWED
+    knot = "eyes"
 
     def is_on(self, chain: Chain) -> bool:
         """Whether this eye has one."""

@@ -72,7 +72,7 @@ def _still(work: Work, chains: Chains) -> BesideFile:
     planes = work.of(chains.own(PICTURE))[:3]
     light: Picture = np.stack([np.asarray(plane, np.float32) for plane in planes], axis=-1)
     light = np.nan_to_num(light, nan=0.0, posinf=65504.0, neginf=0.0)
-    place = work.at.placed(light.shape)
+    place = chains.goes_out(work.at).placed(light.shape)
     light = _framed(light, place.window, place.display)
     if light.shape[1] > STILL_WIDE:
         # Made smaller while it is light: what is averaged as displayed comes out too dark.
@@ -107,7 +107,7 @@ def _shown(name: str, work: Work, chains: Chains, *, on_black: bool = False) -> 
     values = np.nan_to_num(values, nan=0.0, posinf=65504.0, neginf=0.0)
     if values.shape[2] == 2:
         values = np.concatenate([values, np.zeros_like(values[..., :1])], axis=2)
-    place = at.placed(values.shape)
+    place = chains.goes_out(at).placed(values.shape)
     values = _framed(values, place.window, place.display)
     if on_black and is_light:
         values = values[..., :3]  # premultiplied light is just that

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from drawstring.core.arrays import Stored
-from drawstring.core.camera import Moment
+from drawstring.core.camera import Moment, Place
 from drawstring.core.chain import PICTURE, STAGES, Chain, Stage, Value, value
 from drawstring.core.errors import MissingError
-from drawstring.core.eyes.packing import Packing, pack, unsqueezed
+from drawstring.core.eyes.packing import Packing, pack, packed_size, unsqueezed
 from drawstring.core.eyes.pair_views import is_pair_ready, views_of_pair
 from drawstring.core.eyes.settings import Came, Making
+from drawstring.core.io.facts import Window
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.frames import unframed
@@ -236,6 +238,28 @@ class Chains:
         views = ["", *other_views(self.passes)]
         return any(self._moves(self.own_chains(view)) for view in views)
 
+    def goes_out(self, at: Moment, view: str = "") -> Moment:
+        """Give a frame as the shot's own file holds it: where its pixels lie, its cameras."""
+        chains = self.own_chains(view)
+        subject: Subject = chains[0].subject
+        last = subject.here(at, Stage.OUT)
+        if len(chains) == 1 or last.place is None:
+            return last
+        before = subject.here(at, Stage.FOCUSED)
+        if last.place == before.place:
+            return at
+        # Both eyes in another frame make another picture that holds them.
+        wide, high = packed_size(
+            last.place.display.width, last.place.display.height, unsqueezed(self.recipe.eyes.packing)
+        )
+        whole = Window(0, 0, wide - 1, high - 1)
+        aspect = at.place.pixel_aspect if at.place else 1.0
+        return replace(last, place=replace(last.place, window=whole, display=whole, pixel_aspect=aspect))
+
+    def place_of(self, came: Place, frame: int = 0) -> Place:
+        """Give where the pixels of the shot's own file lie, from where those that came do."""
+        return self.goes_out(Moment(frame, came)).place or came
+
     def came_from(self) -> Value:
         """Describe where pixels of the shot's own file lay when they arrived.
 
@@ -266,9 +290,11 @@ class Chains:
         packing = unsqueezed(eyes.packing)
 
         def make(at: Moment, left: list[Stored], right: list[Stored]) -> list[Stored]:
+            place = self.goes_out(at).place
             return [
-                unframed(pack(one, other, packing, eyes.first, is_mixed=False), at.place)
+                unframed(pack(one, other, packing, eyes.first, is_mixed=False), place)
                 for one, other in zip(left, right, strict=True)
             ]
 
-        return value("packed again", make, *halves, of=(packing, eyes.first))
+        keys = [chain.subject.key(Stage.OUT) for chain in chains]
+        return value("packed again", make, *halves, of=(packing, eyes.first, keys))

@@ -17,6 +17,10 @@ where files should tell of what it did,
   results that go out);
 - `view_header(view, chains, at)`: what parts of one view say otherwise than the shot's own file;
 
+where it gives the picture another frame,
+
+- `is_placing(subject)`, and `here(subject, at)`: the frame after stage "placed", its place and its cameras;
+
 where something has to be counted over all frames as the recipe stands,
 
 - `counting(passes, recipe)`: what (`recipe.counting.Counting`), None where there is nothing to count;
@@ -116,6 +120,14 @@ def view_header(view: str, chains: Chains, at: Moment) -> dict[str, Any]:
         if hasattr(home, "view_header"):
             said |= home.view_header(view, chains, at)
     return said
+
+
+@cache
+def placing_homes() -> tuple[tuple[str, ModuleType], ...]:
+    """Give the homes of knots that give the picture another frame, by knot."""
+    return tuple(
+        (name, home) for name, home in zip(NAMES, homes(), strict=True) if hasattr(home, "is_placing")
+    )
 
 
 def countings(passes: Sequence[Pass], recipe: Recipe) -> dict[str, Counting]:

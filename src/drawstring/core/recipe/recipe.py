@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from drawstring.core.assembly.settings import AssemblySettings
     from drawstring.core.depth.settings import DepthSettings
     from drawstring.core.eyes.settings import EyesSettings
+    from drawstring.core.framing.settings import FramingSettings
     from drawstring.core.pack.settings import PackSettings
 
     class _OfKnots(_Plain):
@@ -39,6 +40,7 @@ if TYPE_CHECKING:
         depth: DepthSettings = DepthSettings()
         alpha: AlphaSettings = AlphaSettings()
         eyes: EyesSettings = EyesSettings()
+        framing: FramingSettings = FramingSettings()
         pack: PackSettings = PackSettings()
 
 else:

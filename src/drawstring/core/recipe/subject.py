@@ -14,6 +14,7 @@ from drawstring.core.eyes.packing import Packing, unsqueezed
 from drawstring.core.eyes.settings import Making
 from drawstring.core.io.facts import Window
 from drawstring.core.passes.recognition import Pass
+from drawstring.core.recipe.homes import placing_homes
 from drawstring.core.recipe.recipe import Recipe
 
 if TYPE_CHECKING:
@@ -65,7 +66,14 @@ class Subject:
         """Name what place and camera after a stage depend on, for digests."""
         eyes = self.recipe.eyes
         made = self._is_made(stage)
+        on = [name for name, home in placing_homes() if home.is_placing(self)]
+        placing = (
+            ()
+            if is_before(stage, Stage.PLACED)
+            else tuple(self.recipe.knot(name).model_dump_json() for name in on)
+        )
         return (
+            placing,
             self.half if self._is_parted(stage) else None,
             (eyes.packing, eyes.first) if self.half is not None else (),
             (self.made, eyes.making, eyes.interaxial, eyes.convergence, eyes.keys) if made else (),
@@ -77,6 +85,9 @@ class Subject:
             at = replace(at, place=self._half_place(at.place))
         if self._is_made(stage):
             at = replace(at, cameras={key: self._moved(camera, at) for key, camera in at.cameras.items()})
+        if not is_before(stage, Stage.PLACED):
+            for _, home in placing_homes():
+                at = home.here(self, at)
         return at
 
     def _is_parted(self, stage: Stage) -> bool:

@@ -11,7 +11,7 @@ from drawstring.store.homes import ShotFacts
 
 def findings(facts: ShotFacts) -> list[Finding]:
     """Gather the findings of the Pack knot."""
-    shown = deliveries.display_window(facts.delivery)
+    shown = deliveries.place_out(facts.delivery, facts.recipe).display
     return [
         *facts.outputs.findings,
         *check_finished(facts.passes, facts.recipe, f"{facts.shot.code}, picture"),

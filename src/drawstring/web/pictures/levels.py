@@ -28,7 +28,8 @@ def levels(shot_id: int, number: int, name: str) -> dict[str, Any]:
         at, shot = frame_here(session, shot_id, number), shows.shot_by_id(session, shot_id)
         recipe = tried(session, shot, request.args, number)
     size = at.display.width, at.display.height
-    level = 0 if Chains(at.passes, recipe).needs_whole(name, size, _LEVEL) else _LEVEL
+    chains = Chains(at.passes, recipe)
+    level = 0 if chains.needs_whole(name, size, _LEVEL) else _LEVEL
     shown = picture(
         name, at.passes, recipe, at.planes(picture_inputs(name, at.passes, recipe), level), at.moment(level)
     )
@@ -38,7 +39,7 @@ def levels(shot_id: int, number: int, name: str) -> dict[str, Any]:
             remedy="Look at a picture: the beauty, or one that was made.",
         )  # fmt: skip
     values = np.asarray(shown.values, np.float32)
-    window, _ = at.lies(values.shape, level)
+    window, _ = at.lies(values.shape, level, chains)
     left, top, right, bottom = (
         _number(side, usual)
         for side, usual in (

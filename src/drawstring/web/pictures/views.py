@@ -13,7 +13,7 @@ from flask import Blueprint, Response, request
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
-from drawstring.core.camera import Moment, moment_of
+from drawstring.core.camera import Moment, Place, moment_of
 from drawstring.core.chain import Value, Work, channels_of
 from drawstring.core.colour import bake, look
 from drawstring.core.errors import MissingError, SettingError
@@ -50,7 +50,8 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
     passes = at.passes
     size = at.display.width, at.display.height
     is_trial = any("." in argument for argument in request.args)
-    whole = Chains(passes, recipe).needs_whole(name, size, level, is_trial=is_trial)
+    chains = Chains(passes, recipe)
+    whole = chains.needs_whole(name, size, level, is_trial=is_trial)
     made_at = 0 if whole else level
     planes = at.planes(picture_inputs(name, passes, recipe), made_at)
     shown = picture(name, passes, recipe, planes, at.moment(made_at))
@@ -59,7 +60,7 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
         light = shown.kind == "light"
         values = np.stack([proxy(values[..., c], level, is_light=light) for c in range(values.shape[2])], -1)
     values = np.ascontiguousarray(values)
-    window, display = at.lies(values.shape, level)
+    window, display = at.lies(values.shape, level, chains)
     if values.shape[2] == 3:
         values = np.concatenate([values, np.ones_like(values[..., :1])], axis=-1)
     return Response(
@@ -220,19 +221,25 @@ class FrameHere:
 
     def came_from(self, chains: Chains, x: int, y: int) -> tuple[int, int]:
         """Give row and column, in what arrived, of what is shown at a place; (-1, -1) where nothing came."""
-        row, col = y - self.window.y_min, x - self.window.x_min
-        if not (0 <= row < self.window.height and 0 <= col < self.window.width):
+        window = self.place_out(chains, 0).window
+        row, col = y - window.y_min, x - window.x_min
+        if not (0 <= row < window.height and 0 <= col < window.width):
             return -1, -1
         if not chains.moves:
             return row, col
         rows, columns = self.of(chains.came_from(), 0)
         return int(rows[row, col]), int(columns[row, col])
 
-    def lies(self, shape: tuple[int, ...], level: int) -> tuple[Window, Window]:
+    def place_out(self, chains: Chains, level: int) -> Place:
+        """Give where pixels of the shot's own file lie."""
+        return chains.goes_out(self.moment(level)).placed(())
+
+    def lies(self, shape: tuple[int, ...], level: int, chains: Chains) -> tuple[Window, Window]:
         """Give window and display of a made picture: the frame's own, but for one of another size."""
         step = 1 << level
-        if shape[:2] == (-(-self.window.height // step), -(-self.window.width // step)):
-            return self.window, self.display
+        out = self.place_out(chains, level)
+        if shape[:2] == (-(-out.window.height // step), -(-out.window.width // step)):
+            return out.window, out.display
         own = Window(0, 0, shape[1] * step - 1, shape[0] * step - 1)
         return own, own
 

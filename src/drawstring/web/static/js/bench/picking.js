@@ -66,6 +66,7 @@ function pointerMoved(desk, event) {
 function pointerLeft(desk, event) {
   const { drawing, taking } = desk;
   if (held?.isPainting) { held = null; return desk.brush.up(); }
+  if (held?.moved) desk.script.dropped?.();
   const clicked = held && !held.moved, at = desk.well.pixelAt(event.clientX, event.clientY);
   held = null;
   if (clicked && at && drawing.isOn) return drawing.add(at);

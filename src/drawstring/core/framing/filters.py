@@ -1,0 +1,440 @@
+"""Filters by which light is brought to another size, and the samplers that use them.
+
+Every filter is a function of the distance from the middle of what goes out, counted in pixels of whichever
+picture is coarser there; its weights are made to add up to 1 over the pixels there are. Sources: cubic
+convolution, R. Keys, IEEE Trans. ASSP 29(6), 1981 (a = -1/2); Mitchell, D. Mitchell and A. Netravali,
+"Reconstruction filters in computer graphics", SIGGRAPH 1988 (B = C = 1/3); Lanczos, C. Duchon, J. Applied
+Meteorology 18, 1979, three lobes; area: the share of every pixel that is covered.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from drawstring.core.arrays import Plane, Stored
+from drawstring.core.bands import in_bands
+from drawstring.core.choices import Choice
+
+Grid = NDArray[np.float64]
+
+
+class Filter(Choice):
+    """How light is filtered."""
+
+    LANCZOS = "lanczos"
+    """Sharpest; rings a little at hard edges."""
+    CUBIC = "cubic"
+    """Sharp, rings less."""
+    MITCHELL = "mitchell"
+    """Softer, hardly rings."""
+    AREA = "area"
+    """The mean of what a pixel covers; never rings."""
+
+
+class Exact(Choice):
+    """How values that can't be mixed are brought to another size."""
+
+    NEAREST = "nearest"
+    """That of the pixel in the middle."""
+    LOWEST = "lowest"
+    """The lowest that a pixel covers: for distances the nearest thing."""
+    HIGHEST = "highest"
+    MOST = "most", "what covers most"
+    """The value that covers most of a pixel."""
+
+
+_NUMBERS = {Filter.AREA: 0, Filter.CUBIC: 1, Filter.MITCHELL: 2, Filter.LANCZOS: 3}
+RADIUS = {Filter.AREA: 0.5, Filter.CUBIC: 2.0, Filter.MITCHELL: 2.0, Filter.LANCZOS: 3.0}
+"""How far a filter reaches, in pixels of the coarser picture."""
+
+
+_FINE = 1024
+_THIRDS = np.arange(3 * _FINE + 2) / _FINE
+_LOBES = np.where(_THIRDS < 3, np.sinc(_THIRDS) * np.sinc(_THIRDS / 3), 0.0)
+"""Lanczos' three lobes at so many places to a pixel; read between two of them it is right to 4e-7."""
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _weight(kind, x):  # type: ignore[no-untyped-def]
+    x = abs(x)
+    if kind == 1:
+        if x < 1:
+            return (1.5 * x - 2.5) * x * x + 1
+        return ((-0.5 * x + 2.5) * x - 4) * x + 2 if x < 2 else 0.0
+    if kind == 2:
+        if x < 1:
+            return ((7.0 * x - 12.0) * x * x + 16.0 / 3.0) / 6.0
+        if x < 2:
+            return (((-7.0 / 3.0 * x + 12.0) * x - 20.0) * x + 32.0 / 3.0) / 6.0
+        return 0.0
+    if x >= 3:
+        return 0.0
+    at = x * _FINE
+    low = int(at)
+    return _LOBES[low] + (at - low) * (_LOBES[low + 1] - _LOBES[low])
+
+
+@njit(cache=True, nogil=True)
+def _fill(kind, radius, middle, size, count, is_filled, into):  # type: ignore[no-untyped-def]
+    """Weigh pixels about a place; give the first one and how many. Without any, none.
+
+    `middle` is a place where pixel j reaches from j to j + 1; `size` is that of an outgoing pixel.
+    """
+    if not is_filled and (middle < 0 or middle >= count):
+        return 0, 0
+    wide = max(1.0, size)
+    reach = radius * wide if kind else 0.5 * max(size, 1e-9)
+    first, last = int(math.floor(middle - reach)), int(math.ceil(middle + reach))
+    if not is_filled:
+        first, last = max(0, first), min(count, last)
+    total = 0.0
+    for j in range(first, last):
+        if kind:
+            into[j - first] = _weight(kind, (j + 0.5 - middle) / wide)
+        else:
+            into[j - first] = max(0.0, min(j + 1.0, middle + reach) - max(float(j), middle - reach))
+        total += into[j - first]
+    if total == 0.0:
+        nearest = min(max(int(math.floor(middle)), first), last - 1)
+        for j in range(first, last):
+            into[j - first] = 1.0 if j == nearest else 0.0
+        total = 1.0
+    for j in range(first, last):
+        into[j - first] /= total
+    return first, last - first
+
+
+@njit(cache=True, nogil=True)
+def taps_of(kind, radius, middles, size, count, is_filled):  # type: ignore[no-untyped-def]
+    """Weigh pixels about every place along one direction."""
+    most = int(2 * math.ceil(radius * max(1.0, size)) + 3)
+    firsts, lengths = np.zeros(len(middles), np.int64), np.zeros(len(middles), np.int64)
+    weights = np.zeros((len(middles), most), np.float32)
+    for i in range(len(middles)):
+        firsts[i], lengths[i] = _fill(kind, radius, middles[i], size, count, is_filled, weights[i])
+    return firsts, lengths, weights
+
+
+@njit(cache=True, nogil=True)
+def _down_rows(first, last, firsts, lengths, weights, held, plane, made):  # type: ignore[no-untyped-def]
+    """Weigh lines: what lies below each other."""
+    height, width = plane.shape
+    for row in range(first, last):
+        for col in range(width):
+            made[row, col] = 0
+        for k in range(lengths[row]):
+            at, weight = min(max(firsts[row] + k, 0), height - 1), weights[row, k]
+            for col in range(width):
+                made[row, col] += weight * plane[at, col]
+        if held and lengths[row]:
+            for col in range(width):
+                low, high = np.float32(np.inf), np.float32(-np.inf)
+                for k in range(lengths[row]):
+                    if weights[row, k] > 0:
+                        value = plane[min(max(firsts[row] + k, 0), height - 1), col]
+                        low, high = min(low, value), max(high, value)
+                made[row, col] = min(max(made[row, col], low), high)
+
+
+@njit(cache=True, nogil=True)
+def _across_rows(first, last, firsts, lengths, weights, held, plane, made):  # type: ignore[no-untyped-def]
+    """Weigh columns: what lies beside each other."""
+    width = plane.shape[1]
+    for row in range(first, last):
+        for col in range(made.shape[1]):
+            total = np.float32(0)
+            low, high = np.float32(np.inf), np.float32(-np.inf)
+            for k in range(lengths[col]):
+                value = plane[row, min(max(firsts[col] + k, 0), width - 1)]
+                total += weights[col, k] * value
+                if held and weights[col, k] > 0:
+                    low, high = min(low, value), max(high, value)
+            made[row, col] = min(max(total, low), high) if held and lengths[col] else total
+
+
+def resized(
+    plane: Plane, x: Grid, y: Grid, size: tuple[float, float], kind: Filter, *,
+    is_held: bool = False, is_filled: bool = False, threads: int = 1,
+) -> Plane:  # fmt: skip
+    """Bring a plane to another size: along its columns, then along its rows.
+
+    Parameters
+    ----------
+    plane : (H, W) float32
+    x, y : (w,) and (h,) float64
+        Middles of what goes out, where pixel j reaches from j to j + 1.
+    size : (across, down)
+        Of an outgoing pixel, in pixels that came.
+    kind : Filter
+    is_held : bool
+        Whether results stay between the values that count positively: no rings.
+    is_filled : bool
+        Whether what lies outside is filled from the edge; else nothing is there.
+
+    Returns
+    -------
+    (h, w) float32
+    """
+    number, radius = _NUMBERS[kind], RADIUS[kind]
+    source = np.ascontiguousarray(plane, np.float32)
+    height, width = source.shape
+    down = taps_of(number, radius, y, size[1], height, is_filled)
+    across = taps_of(number, radius, x, size[0], width, is_filled)
+    lines = np.empty((len(y), width), np.float32)
+    tops, heights, shares = down
+    in_bands(lambda a, b: _down_rows(a, b, tops, heights, shares, is_held, source, lines), len(y), threads)
+    made = np.empty((len(y), len(x)), np.float32)
+    firsts, lengths, weights = across
+    in_bands(lambda a, b: _across_rows(a, b, firsts, lengths, weights, is_held, lines, made), len(y), threads)
+    return made
+
+
+@njit(cache=True, nogil=True)
+def _sample_rows(first, last, kind, radius, x, y, across, down, held, filled, planes, made):  # type: ignore[no-untyped-def]
+    """Weigh what lies about every place, in both directions at once; planes in fours."""
+    height, width, count = planes.shape
+    most = int(2 * math.ceil(radius * 32.0) + 3)
+    beside, below = np.empty(most, np.float32), np.empty(most, np.float32)
+    flat, line = planes.ravel(), width * count
+    lows, highs = np.empty(4, np.float32), np.empty(4, np.float32)
+    for row in range(first, last):
+        for col in range(x.shape[1]):
+            u, v = x[row, col], y[row, col]
+            wide = high = 0
+            if np.isfinite(u) and np.isfinite(v):
+                left, wide = _fill(kind, radius, u, across[row, col], width, filled, beside)
+                top, high = _fill(kind, radius, v, down[row, col], height, filled, below)
+            if wide == 0 or high == 0:
+                made[row, col] = 0
+                continue
+            is_within = left >= 0 and left + wide <= width and top >= 0 and top + high <= height
+            for c in range(0, count, 4):
+                one = two = three = four = np.float32(0)
+                lows[:], highs[:] = np.inf, -np.inf
+                for j in range(high):
+                    at = (top + j if is_within else min(max(top + j, 0), height - 1)) * line + c
+                    for i in range(wide):
+                        weight = below[j] * beside[i]
+                        to = at + (left + i if is_within else min(max(left + i, 0), width - 1)) * count
+                        one += weight * flat[to]
+                        two += weight * flat[to + 1]
+                        three += weight * flat[to + 2]
+                        four += weight * flat[to + 3]
+                        if held and weight > 0:
+                            for k in range(4):
+                                lows[k], highs[k] = min(lows[k], flat[to + k]), max(highs[k], flat[to + k])
+                if held:
+                    one, two = min(max(one, lows[0]), highs[0]), min(max(two, lows[1]), highs[1])
+                    three, four = min(max(three, lows[2]), highs[2]), min(max(four, lows[3]), highs[3])
+                made[row, col, c], made[row, col, c + 1] = one, two
+                made[row, col, c + 2], made[row, col, c + 3] = three, four
+
+
+def sampled(
+    planes: Sequence[Plane], x: Grid, y: Grid, sizes: tuple[Grid, Grid], kind: Filter, *,
+    is_held: bool = False, is_filled: bool = False, threads: int = 1,
+) -> list[Plane]:  # fmt: skip
+    """Sample planes at any places, as wide as a pixel is there.
+
+    Parameters
+    ----------
+    planes : sequence of (H, W) float32
+    x, y : (h, w) float64
+        Where pixel j reaches from j to j + 1; NaN where nothing is.
+    sizes : two (h, w) float64
+        Of an outgoing pixel across and down, in pixels that came; up to 32.
+    """
+    source = np.zeros((*planes[0].shape, -(-len(planes) // 4) * 4), np.float32)
+    for c, plane in enumerate(planes):
+        source[..., c] = plane
+    made = np.empty((*x.shape, source.shape[2]), np.float32)
+    across, down = (np.minimum(size, 32.0) for size in sizes)
+    in_bands(
+        lambda a, b: _sample_rows(
+            a, b, _NUMBERS[kind], RADIUS[kind], x, y, across, down, is_held, is_filled, source, made
+        ),
+        x.shape[0],
+        threads,
+    )
+    return [np.ascontiguousarray(made[..., c]) for c in range(len(planes))]
+
+
+@njit(cache=True, nogil=True)
+def _choose_rows(first, last, how, x, y, across, down, filled, plane, made):  # type: ignore[no-untyped-def]
+    """Take one of the values that lie under a pixel: lowest (1), highest (2), what covers most (3)."""
+    height, width = plane.shape
+    kinds, shares = np.empty(1100, plane.dtype), np.empty(1100, np.float64)
+    for row in range(first, last):
+        for col in range(x.shape[1]):
+            u, v = x[row, col], y[row, col]
+            if not (np.isfinite(u) and np.isfinite(v)):
+                continue
+            if not filled and (u < 0 or v < 0 or u >= width or v >= height):
+                continue
+            here = min(max(int(math.floor(v)), 0), height - 1), min(max(int(math.floor(u)), 0), width - 1)
+            best = plane[here]
+            wide, high = max(across[row, col], 1e-9) / 2, max(down[row, col], 1e-9) / 2
+            left, right = max(0, int(math.floor(u - wide))), min(width, int(math.ceil(u + wide)))
+            top, below = max(0, int(math.floor(v - high))), min(height, int(math.ceil(v + high)))
+            if how and across[row, col] <= 1 and down[row, col] <= 1:
+                right = left  # enlarged: there is nothing to choose between
+            count = 0
+            for j in range(top, below):
+                tall = min(j + 1.0, v + high) - max(float(j), v - high)
+                for i in range(left, right):
+                    share = tall * (min(i + 1.0, u + wide) - max(float(i), u - wide))
+                    if share < 1e-6:
+                        continue
+                    value = plane[j, i]
+                    if how == 1:
+                        best = min(best, value)
+                    elif how == 2:
+                        best = max(best, value)
+                    else:
+                        known = 0
+                        while known < count and kinds[known] != value:
+                            known += 1
+                        if known == count:
+                            if count == len(kinds):
+                                continue
+                            kinds[count], shares[count] = value, 0.0
+                            count += 1
+                        shares[known] += share
+            if how == 3 and count:
+                most = 0
+                for k in range(1, count):
+                    if shares[k] > shares[most]:
+                        most = k
+                best = kinds[most]
+            made[row, col] = best
+
+
+_HOW = {Exact.NEAREST: 0, Exact.LOWEST: 1, Exact.HIGHEST: 2, Exact.MOST: 3}
+
+
+def chosen(
+    plane: Stored, x: Grid, y: Grid, sizes: tuple[Grid, Grid], how: Exact, *,
+    is_filled: bool = False, threads: int = 1,
+) -> Stored:  # fmt: skip
+    """Take true values of a plane: none comes out that did not come in; 0 where nothing is.
+
+    Parameters
+    ----------
+    plane : (H, W) of any type
+    x, y, sizes
+        As `sampled` has them.
+    how : Exact
+    """
+    source = np.ascontiguousarray(plane)
+    if how is Exact.NEAREST:
+        return _nearest(source, x, y, is_filled=is_filled)
+    # Compiled code knows no half floats; every one is a float exactly.
+    known = source.astype(np.float32) if source.dtype == np.float16 else source
+    made = np.zeros(x.shape, known.dtype)
+    across, down = (np.minimum(size, 32.0) for size in sizes)
+    in_bands(
+        lambda a, b: _choose_rows(a, b, _HOW[how], x, y, across, down, is_filled, known, made),
+        x.shape[0],
+        threads,
+    )
+    return made.astype(source.dtype)
+
+
+def _nearest(plane: Stored, x: Grid, y: Grid, *, is_filled: bool) -> Stored:
+    height, width = plane.shape
+    there = np.isfinite(x) & np.isfinite(y)
+    if not is_filled:
+        there &= (x >= 0) & (y >= 0) & (x < width) & (y < height)
+    cols = np.clip(np.nan_to_num(np.floor(x)), 0, width - 1).astype(np.intp)
+    rows = np.clip(np.nan_to_num(np.floor(y)), 0, height - 1).astype(np.intp)
+    return np.where(there, plane[rows, cols], np.zeros((), plane.dtype))
+
+
+@njit(cache=True, nogil=True)
+def _recombine_rows(first, last, names, shares, x, y, across, down, filled, made_names, made_shares):  # type: ignore[no-untyped-def]
+    pairs, height, width = names.shape
+    bits, much = np.empty(4096, np.uint32), np.empty(4096, np.float32)
+    for row in range(first, last):
+        for col in range(x.shape[1]):
+            u, v = x[row, col], y[row, col]
+            if not (np.isfinite(u) and np.isfinite(v)):
+                continue
+            # At least a pixel wide: shares of neighbours are weighed where a picture is only moved.
+            wide, high = max(across[row, col], 1.0) / 2, max(down[row, col], 1.0) / 2
+            left, right = int(math.floor(u - wide)), int(math.ceil(u + wide))
+            top, below = int(math.floor(v - high)), int(math.ceil(v + high))
+            area, count = 4 * wide * high, 0
+            for j in range(top, below):
+                tall = min(j + 1.0, v + high) - max(float(j), v - high)
+                if not filled and (j < 0 or j >= height):
+                    continue
+                at = min(max(j, 0), height - 1)
+                for i in range(left, right):
+                    if not filled and (i < 0 or i >= width):
+                        continue
+                    to = min(max(i, 0), width - 1)
+                    weight = np.float32(tall * (min(i + 1.0, u + wide) - max(float(i), u - wide)) / area)
+                    for rank in range(pairs):
+                        share = shares[rank, at, to] * weight
+                        if not share > 0:
+                            continue
+                        known = 0
+                        while known < count and bits[known] != names[rank, at, to]:
+                            known += 1
+                        if known == count:
+                            if count == len(bits):
+                                continue
+                            bits[count], much[count] = names[rank, at, to], 0
+                            count += 1
+                        much[known] += share
+            for rank in range(min(pairs, count)):
+                best = rank
+                for other in range(rank + 1, count):
+                    if much[other] > much[best]:
+                        best = other
+                bits[rank], bits[best] = bits[best], bits[rank]
+                much[rank], much[best] = much[best], much[rank]
+                made_names[rank, row, col] = bits[rank]
+                made_shares[rank, row, col] = much[rank]
+
+
+def regathered(
+    ranks: Sequence[Stored], x: Grid, y: Grid, sizes: tuple[Grid, Grid], *,
+    is_filled: bool = False, threads: int = 1,
+) -> list[Stored]:  # fmt: skip
+    """Bring names and coverages in turn to another size: shares are weighed by area, names recombined.
+
+    Shares of a pixel add up to the mean of what they add up to below it, wherever no more things meet than
+    there are ranks; the smallest shares are left out.
+
+    Parameters
+    ----------
+    ranks : sequence of (H, W)
+        Names (as float32 bits) and coverages in turn.
+    x, y, sizes
+        As `sampled` has them.
+    """
+    pairs = len(ranks) // 2
+    names = np.stack(
+        [np.ascontiguousarray(plane, np.float32).view(np.uint32) for plane in ranks[0 : 2 * pairs : 2]]
+    )
+    shares = np.stack([np.asarray(plane, np.float32) for plane in ranks[1 : 2 * pairs : 2]])
+    made_names = np.zeros((pairs, *x.shape), np.uint32)
+    made_shares = np.zeros((pairs, *x.shape), np.float32)
+    across, down = (np.minimum(size, 32.0) for size in sizes)
+    in_bands(
+        lambda a, b: _recombine_rows(
+            a, b, names, shares, x, y, across, down, is_filled, made_names, made_shares
+        ),
+        x.shape[0],
+        threads,
+    )
+    gathered: list[Stored] = []
+    for i in range(pairs):
+        gathered += [made_names[i].view(np.float32), made_shares[i].astype(ranks[2 * i + 1].dtype)]
+    return gathered

@@ -1,0 +1,9 @@
+"""Framing's home in the core: the frame that goes out, and what is made to look at it."""
+
+from __future__ import annotations
+
+from drawstring.core.framing.header import header, view_header
+from drawstring.core.framing.results import RESULTS
+from drawstring.core.framing.steps import STEPS, here, is_placing
+
+__all__ = ["RESULTS", "STEPS", "header", "here", "is_placing", "view_header"]

@@ -1,0 +1,1 @@
+"""What the store knows of Framing."""

@@ -1,0 +1,1 @@
+"""Framing on the pages."""

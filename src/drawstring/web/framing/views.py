@@ -1,0 +1,81 @@
+"""Framing knot: the frame that goes out, set by hand or by dragging the picture; what of it is filled."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, render_template, request
+from werkzeug.wrappers import Response
+
+from drawstring.core.camera import Place
+from drawstring.core.framing.coverage import Coverage, coverage, rim_back
+from drawstring.core.framing.map import FrameMap, inset, map_of
+from drawstring.core.framing.settings import FramingSettings
+from drawstring.core.io.facts import Window
+from drawstring.store import deliveries, recipes, shows
+from drawstring.web.bench.changing import set_settings, typed_at
+from drawstring.web.services import work
+
+bp = Blueprint("framing", __name__)
+
+
+@bp.post("/shots/<int:shot_id>/framing")
+def set_values(shot_id: int) -> Response:
+    """Write settings; at the frame that is shown, where a value changes over the frames."""
+    return set_settings(shot_id, "framing", typed_at("framing"), frame=request.form.get("frame", type=int))
+
+
+@bp.get("/shots/<int:shot_id>/framing/evidence")
+def evidence(shot_id: int) -> str:
+    """Draw what came and what of it goes out, to scale."""
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        delivery = deliveries.in_use(shot)
+        settings = recipes.current(session, shot).framing
+        came = deliveries.place_of(delivery)
+        number = request.args.get("frame", delivery.first, type=int)
+        frames = range(delivery.first, delivery.last + 1)
+        framed = map_of(settings, came, number)
+        found = coverage(settings, came, frames)
+        return render_template(
+            "framing/_plan.html", shot=shot, frame=number, settings=settings, came=came, framed=framed,
+            found=found, frames=frames, drawn=_drawn(settings, came, framed), scale=_scale(framed),
+            each=_each(found, came),
+        )  # fmt: skip
+
+
+def _drawn(settings: FramingSettings, came: Place, framed: FrameMap) -> dict[str, Any]:
+    """Give what is drawn, in pixels that came: all that came, its frame, the frame that goes out."""
+    x, y = rim_back(framed, 33)
+    there = np.isfinite(x) & np.isfinite(y)
+    shown = inset(came.display, settings.arrived)
+    left = min(came.window.x_min, shown.x_min, *x[there]) if there.any() else came.window.x_min
+    right = max(came.window.x_max + 1, shown.x_max + 1, *x[there]) if there.any() else came.window.x_max + 1
+    top = min(came.window.y_min, shown.y_min, *y[there]) if there.any() else came.window.y_min
+    bottom = max(came.window.y_max + 1, shown.y_max + 1, *y[there]) if there.any() else came.window.y_max + 1
+    margin = 0.04 * (right - left)
+    return {
+        "box": f"{left - margin:.1f} {top - margin:.1f} {right - left + 2 * margin:.1f} "
+        f"{bottom - top + 2 * margin:.1f}",
+        "line": (right - left) / 300,
+        "came": _rect(came.window),
+        "frame": _rect(shown),
+        "goes": " ".join(f"{a:.1f},{b:.1f}" for a, b in zip(x[there], y[there], strict=True)),
+    }
+
+
+def _rect(window: Window) -> dict[str, int]:
+    return {"x": window.x_min, "y": window.y_min, "width": window.width, "height": window.height}
+
+
+def _scale(framed: FrameMap) -> float:
+    """Give how large pixels that came go out, in percent."""
+    return float(100 / np.hypot(framed.scene[0, 0], framed.scene[1, 0]))
+
+
+def _each(found: Coverage, came: Place) -> float:
+    """Give the least overscan on each side that fills the frame, in percent."""
+    left, top, right, bottom = found.needs
+    share = max(max(left, right) / came.display.width, max(top, bottom) / came.display.height)
+    return float(np.ceil(share * 1000) / 10)

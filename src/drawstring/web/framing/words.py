@@ -1,0 +1,58 @@
+"""What the Framing panel says beside the settings themselves: sizes, choices, what came, keys."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from drawstring.core.framing.filters import Exact, Filter
+from drawstring.core.framing.lens import Model
+from drawstring.core.framing.settings import PRESETS, Bends, Fit, Outside
+from drawstring.core.keys import Then
+from drawstring.store import deliveries
+from drawstring.store.models import Shot
+from drawstring.store.standing import ShotStanding
+from drawstring.web.bench.tracks import tracks_of
+
+CHOICES = {
+    "fit": list(Fit), "light": list(Filter), "exact": list(Exact), "outside": list(Outside),
+    "bends": list(Bends), "model": [model for model in Model if model is not Model.NONE], "then": list(Then),
+}  # fmt: skip
+"""What can be chosen, by setting."""
+
+RATIOS = (1.66, 1.85, 2.0, 2.35, 2.39)
+"""Letterboxes of the trade, width by height."""
+
+
+def framing_words(session: Session, shot: Shot, how: ShotStanding, frames: list[int]) -> dict[str, Any]:
+    """Gather what the Framing panel's templates need."""
+    delivery, settings = shot.delivery, how.recipe.framing
+    if delivery is None:
+        return {}
+    came = deliveries.place_of(delivery)
+    return {
+        "choices": CHOICES,
+        "presets": PRESETS,
+        "ratios": RATIOS,
+        "came": came,
+        "out": deliveries.place_out(delivery, how.recipe),
+        "sides": said_sides(settings.arrived),
+        "tracks": tracks_of(
+            [
+                ("framing.whole", "whole picture", settings.whole),
+                ("framing.scene", "render", settings.scene),
+                ("framing.shake", "shake", settings.shake),
+            ],
+            frames,
+        ),
+    }
+
+
+def said_sides(sides: tuple[float, float, float, float] | None) -> str:
+    """Say overscan as it can be typed again."""
+    if sides is None:
+        return ""
+    if sides[0] < 0:
+        return f"{-200 * sides[0]:g} %"
+    return f"{sides[0]:g}" if len(set(sides)) == 1 else " ".join(f"{side:g}" for side in sides)
