@@ -42,7 +42,7 @@ def demo(installation: Installation, width: int, frames: int | None, first: bool
     if first:
         return
     faults = os.path.join(installation.root_list[0], FAULTS)
-    make_faults(faults)
+    make_faults(faults, width=min(width, 320), height=min(width, 320) * 9 // 16)
     with opened(installation) as session:
         show = shows.find_show(session, CODE)
         if not scans.recent(session, show):

@@ -54,6 +54,11 @@ def cluster(
             "distributed.scheduler.http.routes": [],
             "distributed.worker.http.routes": [],
             "distributed.worker.multiprocessing-method": METHOD,
+            # Nobody reads what they note of themselves, a hundred times a second, also while they rest.
+            "distributed.worker.profile.enabled": False,
+            "distributed.admin.tick.interval": "1s",
+            "distributed.admin.system-monitor.interval": "5s",
+            "distributed.admin.system-monitor.gil.enabled": False,
         }
     )
     get_mp_context()  # loads what Dask would have loaded beforehand; ours is asked for after it
