@@ -15,6 +15,7 @@ from drawstring.core.errors import SettingError
 from drawstring.core.framing.checks import check_framing
 from drawstring.core.framing.coverage import coverage
 from drawstring.core.framing.filters import Exact, Filter, chosen, regathered, resized, sampled
+from drawstring.core.framing.fitting import Told, fit_of
 from drawstring.core.framing.lens import Lens, Model
 from drawstring.core.framing.map import inset, map_of, shake_at
 from drawstring.core.framing.settings import FramingSettings, ShakeSettings, read_sides, read_size
@@ -22,6 +23,8 @@ from drawstring.core.io.facts import ChannelRef, Window
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe, change
 from drawstring.core.recipe.chains import Chains
+from drawstring.standins.renderer import View, render
+from drawstring.standins.tidewrack import scenes
 
 W, H = 96, 64
 RANDOM = np.random.default_rng(16)
@@ -411,6 +414,65 @@ def test_what_does_not_fill_the_frame_is_told_with_what_would():
     assert [f.code for f in told(size="48x32", roles=(Role.DEPTH,))] == ["frame-depth-edges"]
     assert [f.code for f in told(lens__bends="scene", lens__k="-0.1")] == ["frame-not-filled"]
     assert [f.code for f in told(lens__bends="scene", lens__k="-0.2")] == ["lens-shows-nothing"]
+
+
+@pytest.fixture(scope="module")
+def renders():
+    """One moment of the yard: plain, with overscan, merely enlarged, from another camera, through a lens."""
+    yard, camera = scenes.fog_yard().packed(), scenes.fog_yard_camera(0.3)
+    wide = Window(-32, -18, 351, 197)
+    views = {
+        "plain": View(320, 180), "overscan": View(320, 180, window=wide), "enlarged": View(384, 216),
+        "bent": View(320, 180, lens_k=(-0.07, 0.012, 0.0)),
+    }  # fmt: skip
+    made = {name: render(yard, camera, view, seed=3) for name, view in views.items()}
+    elsewhere = render(scenes.lamp_bench().packed(), scenes.lamp_bench_camera(0.3), views["plain"], seed=3)
+    return made | {"elsewhere": elsewhere}
+
+
+def test_overscan_is_told_from_an_enlarged_picture(renders):
+    light = {name: frame.beauty[..., :3].mean(-1).astype(np.float32) for name, frame in renders.items()}
+    true = fit_of(light["plain"], light["overscan"])
+    assert true.told is Told.OVERSCAN and true.scale == pytest.approx(1, abs=0.001)
+    np.testing.assert_allclose(true.sides, (32, 18, 32, 18), atol=0.5)
+    wrong = fit_of(light["plain"], light["enlarged"])
+    assert wrong.told is Told.ENLARGED and wrong.scale == pytest.approx(1.2, abs=0.0012)
+    assert wrong.too_large == pytest.approx(20, abs=0.12)
+    assert fit_of(light["plain"], light["plain"]).told is Told.SAME
+    shrunk = cv2.resize(light["overscan"], None, fx=1.07, fy=1.07, interpolation=cv2.INTER_CUBIC)
+    assert fit_of(light["plain"], shrunk).told is Told.OTHER
+    for odd in (light["elsewhere"], np.zeros_like(light["plain"]), np.full((180, 320), np.nan, np.float32)):
+        assert fit_of(light["plain"], odd).told is Told.NOTHING
+
+
+def test_a_bent_render_is_what_the_renderer_sees_through_the_lens(renders):
+    frame, truth = renders["overscan"], renders["bent"]
+    place = Place(Window(-32, -18, 351, 197), Window(0, 0, 319, 179))
+    passes = [a_pass("beauty", Role.BEAUTY, "RGBA"), a_pass("depth", Role.DEPTH, "Z")]
+    planes = {ref: frame.beauty[..., i] for i, ref in enumerate(passes[0].channels)}
+    planes[passes[1].channels[0]] = frame.planes["depth.Z"]
+    recipe = recipe_of(lens__bends="bend the render to the plate", lens__k="-0.07 0.012 0")
+    out = Chains(passes, recipe).place_of(place, 1)
+
+    def framed(name: str) -> list[np.ndarray]:
+        top, left = out.display.y_min - out.window.y_min, out.display.x_min - out.window.x_min
+        whole = pulled(name, planes, passes, recipe, moment(place))
+        return [plane[top : top + 180, left : left + 320] for plane in whole]
+
+    ours = np.stack(framed("beauty")[:3], -1)
+    apart = np.clip(ours, 0, 1) - np.clip(truth.beauty[..., :3], 0, 1)
+    assert 10 * np.log10(1 / np.mean(apart**2)) > 27, "grain and edges are all that differs"
+    # Without the surfaces' own grain, finer than a pixel, it is the same picture: 40 dB.
+    calm = cv2.GaussianBlur(apart, (0, 0), 1.5)
+    assert 10 * np.log10(1 / np.mean(calm**2)) > 40
+    unbent = np.clip(frame.beauty[18:198, 32:352, :3], 0, 1) - np.clip(truth.beauty[..., :3], 0, 1)
+    assert 10 * np.log10(1 / np.mean(cv2.GaussianBlur(unbent, (0, 0), 1.5) ** 2)) < 30
+    z, there = framed("depth")[0], truth.planes["depth.Z"]
+    both = np.isfinite(z) & np.isfinite(there)
+    assert both.mean() > 0.5 and np.median(np.abs(z[both] / there[both] - 1)) < 0.02
+    assert not check_framing(
+        recipe.framing, place, range(1, 3), roles={Role.BEAUTY, Role.PLATE}, is_round=False, where="TW060"
+    )
 
 
 def test_a_shake_is_a_hands_and_the_same_every_time():

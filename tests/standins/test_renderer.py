@@ -44,7 +44,7 @@ def test_depth_position_and_camera_agree(frame):
     shot, camera, _, header, planes = frame
     z = planes["depth.Z"]
     seen = np.isfinite(z) & (z < 1e9)
-    assert seen.mean() > 0.4 and (z[~seen] == np.float32(shot.nothing)).all()
+    assert seen.mean() > 0.1 and (z[~seen] == np.float32(shot.nothing)).all()
     points = np.stack([planes[f"position.{a}"][seen] for a in "XYZ"], axis=-1).astype(np.float64)
     homogeneous = np.concatenate([points, np.ones((len(points), 1))], axis=-1)
     in_camera = homogeneous @ np.asarray(header["worldToCamera"], np.float64)

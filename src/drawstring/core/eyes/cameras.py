@@ -4,21 +4,23 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from drawstring.core.camera import Camera, Moment, window_middle
+from drawstring.core.chain import Stage
 from drawstring.core.eyes.pair_views import views_of_pair
 from drawstring.core.eyes.settings import Came, Edge, EyesSettings
 from drawstring.core.eyes.sphere import turn_of
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.chains import Chains
-from drawstring.core.recipe.recipe import Recipe
+from drawstring.core.recipe.homes import placing_homes
 from drawstring.core.recipe.sources import of_view, pass_of
-from drawstring.core.recipe.subject import ASIDE
+from drawstring.core.recipe.subject import ASIDE, Subject
 
 Matrix = NDArray[np.float64]
 
@@ -27,19 +29,22 @@ _DOWN_AND_FORWARD = np.diag([1.0, -1.0, -1.0])
 _FILM_MM = 36.0
 
 
-def camera_said(side: int, passes: Sequence[Pass], recipe: Recipe, at: Moment) -> dict[str, Any]:
+def camera_said(side: int, chains: Chains, at: Moment) -> dict[str, Any]:
     """Give what a file of one eye says of its camera, where that is not what the shot's own file says.
 
     Parameters
     ----------
     side : int
         0 for the left eye, 1 for the right one, as they go out.
+    chains : Chains
+        What its pictures were pulled from.
 
     Returns
     -------
     dict
         OpenEXR's attributes; None takes one away that would be wrong.
     """
+    passes, recipe = chains.passes, chains.recipe
     settings = recipe.eyes.at(at.frame)
     own = side ^ int(settings.swap)
     camera = _camera(views_of_pair(passes, recipe)[own], passes, at)
@@ -60,15 +65,14 @@ def camera_said(side: int, passes: Sequence[Pass], recipe: Recipe, at: Moment) -
         said["pinholeFocalLength"] = camera.focal_mm / size
     said["worldToCamera"] = None if matrix is None else [float(v) for v in np.ravel(matrix)]
     said["screenWindowCenter"] = window_middle(shift, camera.drop)
-    return said
+    chain = chains.eye_chain(side) if chains.has_pair else chains.chain()
+    return _in_frame(said, camera, chain.subject, at)
 
 
-def flat_camera_said(
-    side: int, size: tuple[int, int], passes: Sequence[Pass], recipe: Recipe, at: Moment
-) -> dict[str, Any]:
+def flat_camera_said(side: int, size: tuple[int, int], chains: Chains, at: Moment) -> dict[str, Any]:
     """Give the same for a flat view out of an all-round picture, `size` pixels wide and high."""
-    now = recipe.eyes.at(at.frame)
-    said = camera_said(side, passes, recipe, at)
+    now = chains.recipe.eyes.at(at.frame)
+    said = camera_said(side, chains, at)
     if said["worldToCamera"] is not None:
         matrix = np.reshape(said["worldToCamera"], (4, 4)) @ _turned(turn_of(now.look_yaw, now.look_pitch))
         said["worldToCamera"] = [float(v) for v in np.ravel(matrix)]
@@ -77,13 +81,14 @@ def flat_camera_said(
     return {**said, "envmap": None, "pinholeFocalLength": focal, "sensorOverallDimensions": film}
 
 
-def packed_camera_said(passes: Sequence[Pass], recipe: Recipe, at: Moment) -> dict[str, Any]:
+def packed_camera_said(chains: Chains, at: Moment) -> dict[str, Any]:
     """Give the same for both eyes in one picture: the left one's camera.
 
     The format's `envmap` means one picture of all directions; two of them are said by a name of our own.
     """
-    said = camera_said(0, passes, recipe, at)
-    return {**said, "envmap": None, "drawstring.eyes.envmap": "latlong"} if recipe.eyes.is_round else said
+    said = camera_said(0, chains, at)
+    is_round = chains.recipe.eyes.is_round
+    return {**said, "envmap": None, "drawstring.eyes.envmap": "latlong"} if is_round else said
 
 
 def view_camera_said(view: str, chains: Chains, at: Moment) -> dict[str, Any]:
@@ -96,13 +101,13 @@ def view_camera_said(view: str, chains: Chains, at: Moment) -> dict[str, Any]:
     chains : Chains
         What the part's pictures were pulled from.
     """
-    passes, recipe = chains.passes, chains.recipe
+    passes = chains.passes
     subject = chains.own_chains(view)[0].subject
     moves = chains.is_placed(view)
     if not view and not moves:
         return {}
     if moves or subject.side is not None:
-        said = camera_said(subject.side or 0, passes, recipe, at)
+        said = camera_said(subject.side or 0, chains, at)
     else:
         camera = _camera(view, passes, at)
         matrix = camera.world_to_camera
@@ -116,9 +121,37 @@ def view_camera_said(view: str, chains: Chains, at: Moment) -> dict[str, Any]:
         shown = at.place.display if at.place else None
         film = camera.filmback_mm
         high = film * shown.height / shown.width if film and shown else None
-        said["sensorOverallDimensions"] = [film, high] if high else None
+        said.setdefault("sensorOverallDimensions", [film, high] if high else None)
         said["envmap"] = "LATLONG" if camera.is_latlong else None
     return said
+
+
+def _in_frame(said: dict[str, Any], camera: Camera, subject: Subject, at: Moment) -> dict[str, Any]:
+    """Say the camera of the frame that goes out, where a knot gives the picture another one."""
+    placing = [home for _, home in placing_homes() if home.is_placing(subject)]
+    if not placing or at.place is None:
+        return said
+    matrix, middle = said["worldToCamera"], said["screenWindowCenter"] or (0.0, 0.0)
+    eye = replace(
+        camera, focal_mm=said["pinholeFocalLength"], shift=middle[0], drop=-middle[1],
+        world_to_camera=tuple(matrix) if matrix else None,
+    )  # fmt: skip
+    here = replace(subject.here(at, Stage.FOCUSED), cameras={(0, 0): eye})
+    for home in placing:
+        here = home.here(subject, here)
+    goes, place = here.cameras[0, 0], here.place
+    film = goes.filmback_mm
+    if goes.is_latlong or film is None or place is None:
+        return said
+    turned = goes.world_to_camera
+    return said | {
+        "pinholeFocalLength": goes.focal_mm,
+        "sensorOverallDimensions": [
+            film, film * place.display.height / (place.display.width * place.pixel_aspect)
+        ],
+        "worldToCamera": list(turned) if turned is not None else None,
+        "screenWindowCenter": window_middle(goes.shift, goes.drop),
+    }  # fmt: skip
 
 
 def _camera(view: str, passes: Sequence[Pass], at: Moment) -> Camera:

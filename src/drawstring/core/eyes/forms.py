@@ -215,7 +215,7 @@ class _Making:
             return [self._parallax()]
         if form in (Form.APART, Form.VIEWS):
             return self._unpacked(form)
-        said = packed_camera_said(self.passes, self.recipe, at)
+        said = packed_camera_said(self.plan.chains, at)
         is_small = bool(self.plan.small) and (
             form.value == eyes.packing.value or _is_whole_of(form, self.recipe)
         )
@@ -251,13 +251,13 @@ class _Making:
                 BesideFile(
                     f"eye_{view}",
                     eye,
-                    said={"view": view, **camera_said(side, self.passes, self.recipe, at)},
+                    said={"view": view, **camera_said(side, self.plan.chains, at)},
                     squeeze=squeeze,
                 )
                 for side, (view, eye) in enumerate(zip(VIEWS, eyes, strict=True))
             ]
         pair = dict(eyes[0]) | {in_view(name, "right"): plane for name, plane in eyes[1].items()}
-        said = {"multiView": list(VIEWS), **camera_said(0, self.passes, self.recipe, at)}
+        said = {"multiView": list(VIEWS), **camera_said(0, self.plan.chains, at)}
         return [BesideFile(form.value, pair, said=said, squeeze=squeeze)]
 
     def _packed(self, form: Form, camera: Mapping[str, Any], *, is_small: bool) -> BesideFile:
@@ -288,7 +288,7 @@ class _Making:
         )
         channels: dict[str, Stored] = dict(zip(("parallax.V", "parallax_known.V"), shown, strict=True))
         said = {
-            **camera_said(0, self.passes, self.recipe, at),
+            **camera_said(0, self.plan.chains, at),
             "drawstring.parallax.toldBy": told_by,
             "colorInteropID": DATA_ID,
             "chromaticities": None,
@@ -303,7 +303,7 @@ class _Making:
         planes = self.work.of(self.plan.wholes[Form.FLAT][side])
         channels = {name: stow(plane, "half").values for name, plane in zip("RGBA", planes, strict=True)}
         size = planes[0].shape[1], planes[0].shape[0]
-        camera = flat_camera_said(side, size, self.passes, self.recipe, self.work.at)
+        camera = flat_camera_said(side, size, self.plan.chains, self.work.at)
         return BesideFile(f"flat_{VIEWS[side]}", channels, said={"view": VIEWS[side], **camera})
 
 

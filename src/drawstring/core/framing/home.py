@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from drawstring.core.framing.header import header, view_header
+from drawstring.core.framing.header import header
 from drawstring.core.framing.results import RESULTS
 from drawstring.core.framing.steps import STEPS, here, is_placing
 
-__all__ = ["RESULTS", "STEPS", "header", "here", "is_placing", "view_header"]
+__all__ = ["RESULTS", "STEPS", "header", "here", "is_placing"]

@@ -53,7 +53,13 @@ def stages_of(passes: Sequence[Pass], recipe: Recipe) -> list[StageShown]:
     """Give every stage at which a knot works, in order, and what it does to the shot."""
     chains = Chains(passes, recipe)
     on = {(step.stage, step.knot) for chain in _looked_at(chains) for step in chain.steps_on()}
-    knots = {step.stage: step.knot for step in steps()} | {Stage.OUT: "pack"}
+    # Where several knots work at one stage, the last one that is on does it alone.
+    knots: dict[Stage, str] = {}
+    for step in steps():
+        if step.stage not in knots or (step.stage, step.knot) in on:
+            knots[step.stage] = step.knot
+    if (Stage.OUT, knots.get(Stage.OUT)) not in on:
+        knots[Stage.OUT] = "pack"
     open_knots = set(open_knots_of(recipe))
     return [
         StageShown(facts, knots[facts.stage], (facts.stage, knots[facts.stage]) in on or _always(facts),

@@ -101,6 +101,8 @@ class View:
         An open lens always takes all.
     is_denoised : bool
         Whether grain is taken out of what few samples tell badly. An open lens blurs it away by itself.
+    lens_k : three float
+        Radial terms by which the lens bends, in half widths: bent = straight (1 + k1 r2 + k2 r4 + k3 r6).
     """
 
     width: int
@@ -112,6 +114,7 @@ class View:
     lamps: tuple[int, ...] | None = None
     is_thrifty: bool = True
     is_denoised: bool = True
+    lens_k: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
     @property
     def data_window(self) -> Window:
@@ -129,7 +132,7 @@ class View:
         return np.array(
             [
                 *eyes.position, *right, *up, *forward, half, self.width, self.height, self.projection, shift,
-                opening, camera.focus_m, float(self.is_thrifty), around, 0.0, 0.0, 0.0,
+                opening, camera.focus_m, float(self.is_thrifty), around, *self.lens_k,
             ]
         )  # fmt: skip
 

@@ -114,8 +114,15 @@ def _camera_ray(view, px, py, u, v):
         aside, ahead = view[20] * math.cos(turn), -view[20] * math.sin(turn)
     else:
         aside = ahead = 0.0
-        sx = (2.0 * px / width - 1.0) * half + view[16]
-        sy = (1.0 - 2.0 * py / height) * half * height / width
+        bx, by = 2.0 * px / width - 1.0, (1.0 - 2.0 * py / height) * height / width
+        sx, sy = bx, by
+        if view[21] != 0.0 or view[22] != 0.0 or view[23] != 0.0:
+            # What the lens bends to here, found by going back and forth.
+            for _ in range(40):
+                square = sx * sx + sy * sy
+                much = 1.0 + square * (view[21] + square * (view[22] + square * view[23]))
+                sx, sy = bx / much, by / much
+        sx, sy = sx * half + view[16], sy * half
         sz = 1.0
     ox = view[0] + aside * view[3] + ahead * view[9]
     oy = view[1] + aside * view[4] + ahead * view[10]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 from drawstring.standins.renderer.camera import Camera
 from drawstring.standins.renderer.scene import POINT, SPOT, SUN, Lamp, Material, Scene, Sky, Vec
@@ -154,6 +155,16 @@ def painted_buoy() -> Scene:
     scene.disc(ground, scene.paint(Material((0.82, 0.82, 0.82), specular=0.0, shine=8)), (0, 0, 0), 300)
     mooring_buoy(scene, "painted_buoy", (0.1, 0, -0.2), ORANGE)
     chain(scene, "chain", [(0.95 + 0.13 * i, 0.085, 0.25 + 0.1 * math.sin(i * 0.6)) for i in range(7)], 0.03)
+    return scene
+
+
+def new_buoy() -> Scene:
+    """Put one more buoy into the yard, alone: to be laid over what was filmed there."""
+    yard = fog_yard()
+    scene = Scene(replace(yard.sky, is_visible=False))
+    scene.lamps.extend(yard.lamps)
+    tower_buoy(scene, "new_buoy", (1.9, 0, -6.4), GREEN, mark="cone")
+    mooring_buoy(scene, "new_mooring", (-2.3, 0, -5.2), ORANGE)
     return scene
 
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from drawstring.core.io.facts import Window
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.io.writing import remove_unfinished
 from drawstring.standins.renderer import (
@@ -42,6 +43,8 @@ class Beside:
     name: str
     scene: Callable[[], Scene]
     camera: Callable[[float], Camera]
+    lens_k: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    """Radial terms of the lens it was filmed through."""
 
 
 @dataclass(frozen=True)
@@ -70,6 +73,8 @@ class DemoShot:
     """Whether each lamp's light comes as a pass of its own."""
     wider: int = 1
     """How many times as wide as the show's frames its own are."""
+    overscan: float = 0.0
+    """How much is rendered beyond the frame on each side, as share of the frame."""
 
     @property
     def sequences(self) -> tuple[str, ...]:
@@ -85,6 +90,9 @@ class DemoShot:
         """Give the file name of a frame, or of one of a sequence beside."""
         return f"{self.code}_{of}_v001.{number:04d}.exr"
 
+
+OLD_LENS = (-0.07, 0.012, 0.0)
+"""Radial terms of the lens that plates of the show were filmed through."""
 
 SHOTS = (
     DemoShot("TW010", "Fog over the yard", 1010, 24, scenes.fog_yard, scenes.fog_yard_camera, np.inf),
@@ -173,6 +181,26 @@ SHOTS = (
         has_eyes=True,
         is_round=True,
         wider=2,
+    ),
+    DemoShot(
+        "TW060",
+        "Through an old lens",
+        1001,
+        6,
+        scenes.new_buoy,
+        scenes.fog_yard_camera,
+        np.inf,
+        (
+            ("alpha.stack.add", "plate"),
+            ("alpha.stack.1.name", "yard"),
+            ("alpha.stack.add", "beauty"),
+            ("alpha.stack.2.name", "buoy"),
+            ("framing.needed", "yes"),
+            ("framing.lens.bends", "bend the render to the plate"),
+            ("framing.lens.k", "-0.07 0.012 0"),
+        ),
+        beside=(Beside("plate", scenes.fog_yard, scenes.fog_yard_camera, OLD_LENS),),
+        overscan=0.1,
     ),
     DemoShot(
         "TW080",
@@ -268,6 +296,11 @@ def _render_one(shot: DemoShot, of: str, i: int, path: str, width: int, height: 
     camera = (beside or shot).camera(i / max(1, shot.frames - 1))
     width, height = width * shot.wider, height * shot.wider
     view = View(width, height, samples=samples, eye={"left": -1.0, "right": 1.0}.get(of, 0.0))
+    if beside:
+        view = replace(view, lens_k=beside.lens_k)
+    elif shot.overscan:
+        aside, beyond = round(width * shot.overscan), round(height * shot.overscan)
+        view = replace(view, window=Window(-aside, -beyond, width - 1 + aside, height - 1 + beyond))
     if shot.is_round:
         view = replace(view, height=width // 2, projection=LATLONG)
     # One seed for all sequences of a frame: what several of them see is the same to the last bit. But grain

@@ -4,26 +4,24 @@ from __future__ import annotations
 
 from typing import Any
 
-import numpy as np
 from flask import Blueprint, render_template, request
 from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response
 
-from drawstring.core.arrays import Plane
 from drawstring.core.arrivals import SameCamera, camera_differences, compare
 from drawstring.core.colour.kept_files import CONFIGS
 from drawstring.core.errors import MissingError, SettingError
-from drawstring.core.io.headers import read_facts
-from drawstring.core.passes import LIT_ROLES, Pass, PassStatistics, Role
+from drawstring.core.passes import PassStatistics
 from drawstring.store import correcting, deliveries, measuring, recipes, shows
-from drawstring.store.models import Delivery, Shot
+from drawstring.store.models import Delivery
 from drawstring.store.standing import standing
 from drawstring.web import colour_files
 from drawstring.web.bench.changing import changed, set_settings, typed_at
 from drawstring.web.bench.words import bench_words
+from drawstring.web.delivery.others import brightness_of, light_of, others_of
 from drawstring.web.drawing import Curve, curve_of
 from drawstring.web.guards import brings_file
-from drawstring.web.services import house, who, work
+from drawstring.web.services import who, work
 
 bp = Blueprint("delivery", __name__)
 
@@ -125,7 +123,7 @@ def same_camera(shot_id: int) -> str:
     with work() as session:
         shot = shows.shot_by_id(session, shot_id)
         delivery = deliveries.in_use(shot)
-        choices = _choices(session, shot)
+        choices = others_of(session, shot)
         wanted = request.args.get("with", "")
         whole = list(deliveries.usable_frames(session, delivery)) or [delivery.first]
         typed = request.args.get("frame", "")
@@ -145,32 +143,15 @@ def same_camera(shot_id: int) -> str:
         )  # fmt: skip
 
 
-def _choices(session: Session, shot: Shot) -> list[dict[str, Any]]:
-    """List what a shot's picture can be compared with."""
-    own = deliveries.in_use(shot)
-    choices = []
-    for one in deliveries.passes_of(own):
-        if one.role is Role.BEAUTY and one.name != Role.BEAUTY:
-            choices.append({"key": f"{own.id}:{one.name}", "delivery": own, "one": one, "says": one.name})
-    others = [each for each in shot.deliveries if each is not own]
-    others += [each.delivery for each in shot.show.shots if each is not shot and each.delivery]
-    for other in others:
-        if light := _light(deliveries.passes_of(other)):
-            version = f" v{other.version:03d}" if other.version else ""
-            says = f"{other.shot.code}{version}, {light.name}"
-            choices.append({"key": f"{other.id}:{light.name}", "delivery": other, "one": light, "says": says})
-    return choices
-
-
 def _compared(session: Session, delivery: Delivery, chosen: dict[str, Any], number: int) -> dict[str, Any]:
-    mine = _light(deliveries.passes_of(delivery))
+    mine = light_of(deliveries.passes_of(delivery))
     if mine is None:
         raise SettingError(
             "This shot has no picture of light to compare.", where="with", why="Nothing can be lined up.",
             remedy="Correct a pass's role to beauty.",
         )  # fmt: skip
-    first, said_first = _brightness(session, delivery, mine, number)
-    second, said_second = _brightness(session, chosen["delivery"], chosen["one"], number)
+    first, said_first = brightness_of(session, delivery, mine, number)
+    second, said_second = brightness_of(session, chosen["delivery"], chosen["one"], number)
     if first.shape != second.shape:
         sizes = " and ".join(f"{plane.shape[1]} x {plane.shape[0]}" for plane in (first, second))
         raise SettingError(
@@ -184,19 +165,3 @@ def _compared(session: Session, delivery: Delivery, chosen: dict[str, Any], numb
         "result": result, "width": first.shape[1], "height": first.shape[0],
         "grow": 40 / longest if longest > 0.02 else 0.0, "longest": longest, "first": mine, "second": chosen,
     }  # fmt: skip
-
-
-def _brightness(session: Session, delivery: Delivery, one: Pass, number: int) -> tuple[Plane, dict[str, Any]]:
-    files = deliveries.files_of(session, delivery, number)
-    window = deliveries.window_of(delivery)
-    planes = house().frames.planes(files, one.channels[:3], window=window, level=0, is_light=False)
-    colours = [np.asarray(planes[ref], np.float32) for ref in one.channels[:3]]
-    # A moving camera's matrix is each frame's own: the header is read anew, not remembered.
-    path = files[one.channels[0].source].path
-    said = house().readers.read(path, read_facts, path).parts[one.channels[0].part].metadata
-    return np.asarray(sum(colours) / np.float32(len(colours)), np.float32), said
-
-
-def _light(passes: list[Pass]) -> Pass | None:
-    lit = [one for one in passes if one.role in LIT_ROLES]
-    return min(lit, key=lambda one: one.name != Role.BEAUTY, default=None)

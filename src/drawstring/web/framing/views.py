@@ -9,12 +9,15 @@ from flask import Blueprint, render_template, request
 from werkzeug.wrappers import Response
 
 from drawstring.core.camera import Place
+from drawstring.core.errors import MissingError
 from drawstring.core.framing.coverage import Coverage, coverage, rim_back
+from drawstring.core.framing.fitting import Told, fit_of
 from drawstring.core.framing.map import FrameMap, inset, map_of
 from drawstring.core.framing.settings import FramingSettings
 from drawstring.core.io.facts import Window
 from drawstring.store import deliveries, recipes, shows
 from drawstring.web.bench.changing import set_settings, typed_at
+from drawstring.web.delivery.others import brightness_of, light_of, others_of
 from drawstring.web.services import work
 
 bp = Blueprint("framing", __name__)
@@ -79,3 +82,23 @@ def _each(found: Coverage, came: Place) -> float:
     left, top, right, bottom = found.needs
     share = max(max(left, right) / came.display.width, max(top, bottom) / came.display.height)
     return float(np.ceil(share * 1000) / 10)
+
+
+@bp.get("/shots/<int:shot_id>/framing/fit")
+def fit(shot_id: int) -> str:
+    """Tell where a plain render lies within the shot's picture."""
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        delivery = deliveries.in_use(shot)
+        number = request.args.get("frame", delivery.first, type=int)
+        wanted = request.args.get("with", "")
+        chosen = next((one for one in others_of(session, shot) if one["key"] == wanted), None)
+        mine = light_of(deliveries.passes_of(delivery))
+        if chosen is None or mine is None:
+            raise MissingError(
+                "There is no plain render to hold it against.", where="with", why="Nothing was measured.",
+                remedy="Accept the render without overscan as another delivery or shot, and choose it here.",
+            )  # fmt: skip
+        larger, _ = brightness_of(session, delivery, mine, number)
+        plain, _ = brightness_of(session, chosen["delivery"], chosen["one"], number)
+    return render_template("framing/_fit.html", found=fit_of(plain, larger), told=Told, says=chosen["says"])

@@ -14,6 +14,7 @@ from drawstring.store import deliveries
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding
 from drawstring.web.bench.tracks import tracks_of
+from drawstring.web.delivery.others import others_of
 
 CHOICES = {
     "fit": list(Fit), "light": list(Filter), "exact": list(Exact), "outside": list(Outside),
@@ -37,6 +38,7 @@ def framing_words(session: Session, shot: Shot, how: ShotStanding, frames: list[
         "ratios": RATIOS,
         "came": came,
         "out": deliveries.place_out(delivery, how.recipe),
+        "others": others_of(session, shot),
         "sides": said_sides(settings.arrived),
         "tracks": tracks_of(
             [
