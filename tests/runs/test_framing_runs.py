@@ -76,7 +76,7 @@ def off_by(path: str) -> float:
 def test_a_smaller_frame_is_pillows_and_its_camera_sees_its_points(packed, candidate, report):
     folder, manifest, names = packed(
         "TW010", candidate, framing__needed="yes", framing__size="96x54", framing__light="cubic",
-        arrivals__last="1012",
+        framing__held="no", arrivals__last="1012",
     )  # fmt: skip
     path = os.path.join(folder, names[0])
     assert manifest["display_window"] == [0, 0, 95, 53]

@@ -56,14 +56,14 @@ def shows_cut(page, beauty, left: float, top: float) -> None:
 def test_a_size_is_typed_the_picture_dragged_and_its_rim_filled(page, fog, beauty, framing):
     page.goto(f"/shots/{fog.id}/framing?frame={FRAME}")
     page.get_by_role("button", name="it is needed").click()
-    size = page.get_by_label("Size")
+    size = page.locator("#framing-size")
     size.fill("160 by 120")
     size.press("Enter")
     page.get_by_text("is no size").first.wait_for()
     size.fill("160x120")
     size.press("Enter")
     page.locator(".frame-facts").get_by_text("160 × 120").wait_for()
-    page.get_by_label("Fit").select_option("fill")
+    page.locator("#framing-fit").select_option("fill")
     wait_for(lambda: framing().size == (160, 120) and framing().fit == "fill")
     # The half picture is plenty to look at while it is shown smaller; here it is shown larger.
     shows_cut(page, beauty, 24, 0)

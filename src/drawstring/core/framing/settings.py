@@ -206,7 +206,9 @@ class FramingSettings(KeyedSettings, KnotSettings):
     )
     fit: Fit = setting(Fit.INSIDE, "How the frame that came is brought into the delivery's.")
     light: Filter = setting(Filter.LANCZOS, "How light is filtered.")
-    held: bool = setting(False, "Whether hard edges are kept from ringing.")
+    held: bool = setting(
+        True, "Whether hard edges are kept from ringing: light beside them stays what it was."
+    )
     distances: Exact = setting(Exact.NEAREST, "Which distance a smaller pixel takes.")
     numbers: Exact = setting(Exact.MOST, "Which number (object, material) a smaller pixel takes.")
     outside: Outside = setting(Outside.EMPTY, "What lies where no pixel came.")

@@ -13,6 +13,7 @@ from flask import Blueprint, Response, request
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
+from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment, Place, moment_of
 from drawstring.core.chain import Value, Work, channels_of
 from drawstring.core.colour import bake, look
@@ -27,6 +28,7 @@ from drawstring.core.recipe import (
     result_named,
 )
 from drawstring.core.recipe.chains import Chains
+from drawstring.core.recipe.frames import framed
 from drawstring.core.recipe.pictures import light_among, picture, picture_inputs, proxy
 from drawstring.core.recipe.sources import depth_pass, of_view, pass_named, read_distances
 from drawstring.core.units import say_length
@@ -90,7 +92,8 @@ def thumb(shot_id: int, number: int, name: str) -> Response:
     chains = Chains(passes, recipe)
     if chains.needs_whole(name, (at.display.width, at.display.height), level):
         level = 0
-    planes = at.of(chains.own(name), level)
+    place = at.place_out(chains, level)
+    planes = [in_frame(plane, place) for plane in at.of(chains.own(name), level)]
     one, result = pass_named(name, passes), find_result(name)
     if one is not None:
         role = one.role
@@ -104,6 +107,13 @@ def thumb(shot_id: int, number: int, name: str) -> Response:
             planes = [0.5 + 0.5 * planes[0] / max(float(np.abs(planes[0]).max(initial=0)), 1e-3)]
     # The address carries the delivery's and the recipe's digest, so the browser may keep it.
     return as_png(look(role, planes), wide)
+
+
+def in_frame(plane: Stored, place: Place) -> Stored:
+    """Cut a plane to the frame, where it holds what lies outside; one of another size stays as it is."""
+    window, step = place.window, place.step
+    held = -(-window.height // step), -(-window.width // step)
+    return framed(plane, place) if plane.shape[:2] == held else plane
 
 
 def as_png(shown: NDArray[np.uint8], wide: int) -> Response:
