@@ -1,6 +1,6 @@
-"""The whole suite in three processes side by side: two cores have enough to do while each waits at times.
+"""The whole suite in two processes side by side: what computes, and what serves. Run by `make test`.
 
-Run by `make test`. They share no database: each starts a PostgreSQL of its own. The demo frames they look at are made once.
+They share no database: each starts a PostgreSQL of its own. The demo frames both look at are made once.
 A test that hangs fails by itself after a while; a group that hangs for good is made to say where, then ended.
 """
 
@@ -20,18 +20,19 @@ TEST_LIMIT_S, GROUP_LIMIT_S, LAST_WORDS_S = 400, 2700, 20
 """For a test, for a group, and for telling where a hanging group stands."""
 
 GROUPS = {
-    "pages": ["tests/web"],
-    "runs": ["tests/runs", "tests/test_sixth_knot.py"],
-    "core, store and house": [
-        "tests/test_house.py", "tests/test_keeping.py", "tests/test_shell.py", "tests/test_shell_arrivals.py",
-        "tests/store", "tests/core", "src/drawstring/core", "src/drawstring/standins", "tests/standins",
-        "tests/test_words.py",
+    "pages and store": [
+        "tests/web", "tests/store", "tests/test_house.py", "tests/test_keeping.py", "tests/test_shell.py",
+        "tests/test_shell_arrivals.py",
+    ],
+    "core and runs": [
+        "tests/core", "src/drawstring/core", "src/drawstring/standins", "tests/standins", "tests/runs",
+        "tests/test_sixth_knot.py", "tests/test_words.py",
     ],
 }  # fmt: skip
 
 
 def main() -> int:
-    """Run all groups; give the exit code."""
+    """Run both groups; give the exit code."""
     forgotten = _forgotten()
     if forgotten:
         print(f"These tests belong to no group of ops/suite.py: {', '.join(forgotten)}.")

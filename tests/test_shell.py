@@ -49,7 +49,8 @@ def test_from_scan_to_proof_in_a_shell(shell, quick_shell, installation, sources
         "TW010_main_v001.####.exr", "TW020_main_v001.####.exr", "TW030_ground_v001.####.exr",
         "TW030_main_v001.####.exr", "TW030_plate_v001.####.exr", "TW040_left_v001.####.exr",
         "TW040_right_v001.####.exr", "TW050_left_v001.####.exr", "TW050_right_v001.####.exr",
-        "TW080_main_v001.####.exr",
+        "TW060_main_v001.####.exr", "TW060_plate_v001.####.exr",
+        *(f"TW070_cam{number}_v001.####.exr" for number in range(1, 5)), "TW080_main_v001.####.exr",
     ]  # fmt: skip
     one = found["sequences"][0]
     promised = {"pattern", "first", "last", "missing", "unreadable", "width", "height", "data_window",

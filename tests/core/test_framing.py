@@ -16,6 +16,7 @@ from drawstring.core.framing.checks import check_framing
 from drawstring.core.framing.coverage import coverage
 from drawstring.core.framing.filters import Exact, Filter, chosen, regathered, resized, sampled
 from drawstring.core.framing.fitting import Told, fit_of
+from drawstring.core.framing.grid import GridPlan, grid
 from drawstring.core.framing.lens import Lens, Model
 from drawstring.core.framing.map import inset, map_of, shake_at
 from drawstring.core.framing.settings import FramingSettings, ShakeSettings, read_sides, read_size
@@ -23,6 +24,7 @@ from drawstring.core.io.facts import ChannelRef, Window
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe, change
 from drawstring.core.recipe.chains import Chains
+from drawstring.core.text import write_text
 from drawstring.standins.renderer import View, render
 from drawstring.standins.tidewrack import scenes
 
@@ -473,6 +475,43 @@ def test_a_bent_render_is_what_the_renderer_sees_through_the_lens(renders):
     assert not check_framing(
         recipe.framing, place, range(1, 3), roles={Role.BEAUTY, Role.PLATE}, is_round=False, where="TW060"
     )
+
+
+def test_pictures_lie_in_their_cells_named_and_whole():
+    colours = [(0.9, 0.1, 0.1), (0.1, 0.8, 0.1), (0.1, 0.1, 0.7)]
+    pictures = [np.ones((54, 96, 4), np.float32) * np.float32([*colour, 1]) for colour in colours]
+    plan = GridPlan(2, 2, 400, 260, gutter=10, ground=(0.02, 0.02, 0.02))
+    made = grid(
+        [*pictures, None],
+        ["cam1", "cam2", "a camera with a name far too long for its cell " * 3, "cam4"],
+        plan,
+    )
+    assert made.shape == (260, 400, 4) and (made[..., 3] == 1).all()
+    for cell, colour in zip(plan.cells, colours, strict=False):
+        assert cell.width == 185
+        middle = made[(cell.y_min + cell.y_max) // 2, (cell.x_min + cell.x_max) // 2, :3]
+        np.testing.assert_allclose(middle, colour, atol=1e-6)
+        # As wide or as high as its cell, and no wider for its height than it was.
+        red = (
+            np.abs(made[cell.y_min : cell.y_max + 1, cell.x_min : cell.x_max + 1, :3] - colour).max(-1) < 1e-5
+        )
+        rows, cols = red.any(axis=1).sum(), red.any(axis=0).sum()
+        assert cols / rows == pytest.approx(96 / 54, rel=0.03) and (cols == cell.width or rows == cell.height)
+        below = made[cell.y_max + 1 : cell.y_max + 1 + plan.letters, cell.x_min : cell.x_max + 1]
+        assert below.max() > 0.3, "its name"
+        right = made[:, cell.x_max + 1 : cell.x_max + 10, :3]
+        np.testing.assert_allclose(right, 0.02, atol=1e-6, err_msg="letters stay in their cell")
+    missing = plan.cells[3]
+    np.testing.assert_allclose(
+        made[missing.y_min : missing.y_max + 1, missing.x_min : missing.x_max + 1, :3], 0.02, atol=1e-6
+    )
+    wide = grid([pictures[0]], [""], GridPlan(1, 1, 400, 400, 0, False), aspects=[2.0])
+    assert (wide[:, 200, 0] > 0.5).sum() == pytest.approx(400 * 54 / 192, abs=1)
+    # Letters of any script are laid out; what the font lacks is seen to be lacking.
+    for text in ("Tidewrack, Boje 3 – Übergröße", "ﷺ", "👍", ""):
+        strip = np.zeros((40, 300, 3), np.float32)
+        write_text(strip, text, (4, 2), 24)
+        assert bool(strip.max() > 0.5) is bool(text)
 
 
 def test_a_shake_is_a_hands_and_the_same_every_time():

@@ -149,3 +149,31 @@ def test_both_eyes_and_their_forms_go_out_in_the_frame(packed, sources):
     assert len(eyes) == 2
     for path in eyes:
         assert off_by(path) < 0.9, path
+
+
+def test_all_views_go_out_in_one_picture(packed, sources):
+    root = sources / "tidewrack" / "TW070"
+    found = scan(str(root), roots=[str(sources)]).candidates[0]
+    assert sorted(found.views) == ["cam1", "cam2", "cam3", "cam4"]
+    folder, manifest, _ = packed(
+        "TW070", found, **{
+            "framing.needed": "yes", "framing.grid.cells": "2x2", "framing.grid.labels": "no",
+            "framing.grid.gutter": "4", "arrivals.last": "1001", "depth.needed": "no", "alpha.needed": "no",
+        },
+    )  # fmt: skip
+    (beside,) = (one["file"] for one in manifest["frames"][0]["proof"]["beside"])
+    assert "views_grid" in beside
+    made = planes_of(os.path.join(folder, beside))
+    assert made["R"].shape == (108, 192) and (made["A"] == 1).all()
+    for place in range(4):
+        whole = planes_of(root / "v001" / f"TW070_cam{place + 1}_v001.1001.exr")
+        top, left = 4 + place // 2 * 52, 4 + place % 2 * 94
+        for letter in "RGB":
+            picture = Image.fromarray(np.asarray(whole[letter], np.float32))
+            # As high as the cell, as wide as its shape makes it, in the middle.
+            wide = round(192 * 48 / 108)
+            meant = np.asarray(picture.resize((wide, 48), Image.Resampling.BOX))
+            aside = left + (90 - wide) // 2
+            ours = made[letter][top : top + 48, aside : aside + wide].astype(np.float32)
+            assert abs(ours.mean() / meant.mean() - 1) < 0.02
+            assert np.corrcoef(ours.ravel(), meant.ravel())[0, 1] > 0.97, (place, letter)

@@ -5,7 +5,7 @@ import OpenEXR
 import pytest
 from makers import wait_for
 from PIL import Image
-from test_browser import shown_at
+from test_browser import in_well, shown_at
 from test_depth_browser import drag
 
 from drawstring.core.colour import through_view
@@ -83,3 +83,22 @@ def test_a_size_is_typed_the_picture_dragged_and_its_rim_filled(page, fog, beaut
     shows_cut(page, beauty, 24 - 0.9 * right, -0.9 * down)
     page.keyboard.press("Shift+ArrowRight")
     wait_for(lambda: framing().whole.right == pytest.approx(right + 1, abs=0.01))
+
+
+def test_a_monitor_follows_the_bench_and_loops_without_one(page, fog):
+    page.goto(f"/shots/{fog.id}/framing?frame={FRAME}")
+    in_well(page, "beauty", FRAME)
+    with page.expect_popup() as opened:
+        page.get_by_role("link", name="monitor").click()
+    monitor = opened.value
+    monitor.locator("#said", has_text=f"{FRAME}").wait_for(state="attached")
+    page.locator("#frames .cell:not([disabled])").nth(1).click()
+    monitor.locator("#said", has_text="1011").wait_for(state="attached")
+    # Without a bench it goes through its frames by itself.
+    page.goto("about:blank")
+    monitor.keyboard.press("ArrowRight")
+    monitor.locator("#said", has_text="1012").wait_for(state="attached")
+    monitor.keyboard.press(" ")
+    monitor.locator("#said", has_text="1015").wait_for(state="attached")
+    monitor.locator("#said", has_text="1010").wait_for(state="attached")
+    monitor.close()

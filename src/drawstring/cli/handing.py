@@ -11,10 +11,11 @@ from sqlalchemy.orm import Session
 
 from drawstring.cli.common import as_json, main, me, opened, say
 from drawstring.cli.waiting import wait_for
-from drawstring.core.errors import SettingError
+from drawstring.core.errors import ConflictError, SettingError
 from drawstring.core.io.sound import kept_sound
+from drawstring.core.io.writing import final_name
 from drawstring.installation import Installation
-from drawstring.runs.handoff import copy_package, make_report, make_review, zip_of
+from drawstring.runs.handoff import copy_package, make_report, make_review, sheet_of_packages, zip_of
 from drawstring.runs.handoff.cut import PICTURE, SEEN_FORMS, count_frames
 from drawstring.store import ledger, reviews, sendings, shows
 from drawstring.store.standing import standing
@@ -23,7 +24,7 @@ from drawstring.store.telling import package_name, sending_data
 
 @main.group("hand-off")
 def hand_off_group() -> None:
-    """Hand packages on: a copy, a zip, the report, the movie."""
+    """Hand packages on: a copy, a zip, the report, the movie, a contact sheet."""
 
 
 @hand_off_group.command("copy")
@@ -115,6 +116,28 @@ def report(installation: Installation, package: int) -> None:
     source, _, findings = _package(installation, package)
     for path in (make_report(source, findings=findings), *make_review(source)):
         click.echo(path)
+
+
+@hand_off_group.command("sheet")
+@click.argument("package", type=int, nargs=-1, required=True)
+@click.option("--to", type=click.Path(dir_okay=False), default="sheet.png", help="The PNG to write.")
+@click.option("--title", default="", help="What stands above the pictures; default: the show.")
+@click.pass_obj
+def sheet(installation: Installation, package: tuple[int, ...], to: str, title: str) -> None:
+    """Make one contact sheet of several PACKAGEs: a picture of each, under its name."""
+    with opened(installation) as session:
+        found = [ledger.find_package(session, number) for number in package]
+        folders = [one.folder for one in found]
+        title = title or found[0].run.shot.show.title
+    if os.path.exists(to):
+        raise ConflictError(
+            f"{to} is there already.", where="--to", why="Outputs are never overwritten.",
+            remedy="Name another file.",
+        )  # fmt: skip
+    data = sheet_of_packages(folders, title)
+    with final_name(to) as unfinished, open(unfinished, "wb") as file:
+        file.write(data)
+    click.echo(to)
 
 
 def _package(installation: Installation, number: int) -> tuple[str, str, list[Any]]:

@@ -19,6 +19,7 @@ from drawstring.store.database import connect
 from drawstring.web import errors, filters, guards
 from drawstring.web.api import bp as api
 from drawstring.web.bench.keys_from import bp as keys_from
+from drawstring.web.bench.monitor import bp as monitor
 from drawstring.web.bench.views import bp as bench
 from drawstring.web.board.views import bp as board
 from drawstring.web.dictionary.views import bp as dictionary
@@ -37,7 +38,7 @@ from drawstring.web.pictures.views import bp as pictures
 from drawstring.web.runs.views import bp as runs
 from drawstring.web.services import House
 
-BLUEPRINTS = (board, bench, dictionary, findings, inbox, api, made, many, pictures, runs,
+BLUEPRINTS = (board, bench, dictionary, findings, inbox, api, made, many, monitor, pictures, runs,
               packages, reviews, sendings, keys_from, levels)  # fmt: skip
 
 csrf = CSRFProtect()

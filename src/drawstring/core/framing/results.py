@@ -1,4 +1,4 @@
-"""What Framing makes beside the picture: where nothing came, as a matte."""
+"""What Framing makes beside the picture: where nothing came, as a matte; all views in one picture."""
 
 from __future__ import annotations
 
@@ -6,15 +6,20 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from drawstring.core.arrays import Stored
+from drawstring.core.arrays import Picture, Stored
 from drawstring.core.camera import Moment
-from drawstring.core.chain import Chain, Stage, Value, value
+from drawstring.core.chain import PICTURE, Chain, Stage, Value, value
+from drawstring.core.eyes.results import four
+from drawstring.core.framing.grid import GridPlan, grid
 from drawstring.core.framing.settings import FramingSettings, Outside
 from drawstring.core.framing.steps import ways_of
 from drawstring.core.passes.recognition import Pass
-from drawstring.core.recipe.pulls import channel, subject_of
+from drawstring.core.passes.roles import Role
+from drawstring.core.recipe.chains import Chains
+from drawstring.core.recipe.pulls import apart, channel, subject_of
 from drawstring.core.recipe.recipe import Recipe
-from drawstring.core.recipe.result import Result
+from drawstring.core.recipe.result import RGBA, Result
+from drawstring.core.recipe.sources import of_view, other_views, pass_of
 
 
 def _is_filled(passes: Sequence[Pass], recipe: Recipe) -> bool:
@@ -36,7 +41,55 @@ def _filled(chain: Chain) -> Value:
     return value("filled", make, before, of=(subject.key(Stage.PLACED), subject.side, subject.is_shown))
 
 
+def views_of(chains: Chains) -> list[str]:
+    """Give the shot's views, the default one first."""
+    return ["", *other_views(chains.passes)]
+
+
+def has_grid(passes: Sequence[Pass], recipe: Recipe) -> bool:
+    """Whether all views are to be in one picture."""
+    settings = recipe.framing
+    return settings.needed and settings.grid.cells is not None and pass_of(Role.BEAUTY, passes) is not None
+
+
+def grid_value(chains: Chains) -> Value:
+    """Describe all views' finished pictures in one: (H, W, 4) float32, opaque light."""
+    settings = chains.recipe.framing.grid
+    views = [view for view in views_of(chains) if pass_of(Role.BEAUTY, of_view(chains.passes, view))]
+    own = [chains.own_chains(view)[0] for view in views]
+    labels = [_called(view, chains) for view in views]
+
+    def make(at: Moment, *pictures: Picture) -> Picture:
+        places = [chain.subject.here(at, Stage.OUT).placed(pictures[0].shape) for chain in own]
+        assert settings.cells is not None
+        step, shown = places[0].step, places[0].display
+        width, height = settings.size or (shown.width, shown.height)
+        plan = GridPlan(
+            *settings.cells, width // step, height // step, settings.gutter // step, settings.labels
+        )
+        aspects = [place.pixel_aspect for place in places]
+        return grid(pictures, labels, plan, aspects=aspects, threads=at.threads)
+
+    given = [four(chains.tapped(chain, PICTURE), chain, whole=False) for chain in own]
+    return value("grid", make, *given, of=(settings, labels))
+
+
+def _called(view: str, chains: Chains) -> str:
+    """Call a view as its files do."""
+    if view:
+        return view.replace("_", " ")
+    return next((one.view for one in chains.passes if "." not in one.name and one.view), "first view")
+
+
+def _grid(chain: Chain) -> Value:
+    return apart(grid_value(subject_of(chain).chains))
+
+
 RESULTS = (
+    Result(
+        "views_grid", FramingSettings.knot, RGBA, Stage.OUT, has_grid, _grid, is_packed=False, is_light=True,
+        is_pointwise=False, is_extra=True, is_of_pair=True,
+    ),
     Result(
         "edge_filled", FramingSettings.knot, ("A",), Stage.PLACED, _is_filled, _filled, is_mixed=True,
         is_pointwise=False,

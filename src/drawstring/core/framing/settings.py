@@ -88,6 +88,24 @@ def read_size(text: str, where: str) -> tuple[int, int]:
     return width, height
 
 
+def read_grid(text: str, where: str) -> tuple[int, int]:
+    """Read columns and rows: `2x2`.
+
+    Raises
+    ------
+    SettingError
+        It is none, or has more than 64 cells.
+    """
+    match = re.fullmatch(r"\s*(\d{1,2})\s*[x×*]\s*(\d{1,2})\s*", text)
+    columns, rows = (int(match[1]), int(match[2])) if match else (0, 0)
+    if columns < 1 or rows < 1 or columns * rows > 64:
+        raise SettingError(
+            f"“{text}” is no grid.", where=where, why="Nothing was changed.",
+            remedy="Type columns x rows, such as 2x2, with 64 cells at most.",
+        )  # fmt: skip
+    return columns, rows
+
+
 def read_sides(text: str, where: str) -> Sides:
     """Read what lies outside the frame: left, top, right, bottom in pixels; shares below 0 stand for percent.
 
@@ -136,6 +154,17 @@ def _three(text: str, where: str) -> tuple[float, ...]:
 
 def _two(text: str, where: str) -> tuple[float, ...]:
     return _read_several(text, where, 2)
+
+
+class GridSettings(Settings):
+    """All views of a shot in one picture."""
+
+    cells: tuple[int, int] | None = setting(
+        None, "Columns and rows, such as 2x2; empty for none.", reader=read_grid
+    )
+    size: Size | None = setting(None, "Size of all of it; empty takes the frame's.", reader=read_size)
+    gutter: int = setting(8, "Between pictures and around them.", unit="px", ge=0, le=500)
+    labels: bool = setting(True, "Whether views are named below their pictures.")
 
 
 class LensSettings(Settings):
@@ -219,6 +248,7 @@ class FramingSettings(KeyedSettings, KnotSettings):
     scene: Moves = setting(Moves(), "Where the render is moved against its plate.")
     shake: ShakeSettings = setting(ShakeSettings(), "A shake within the overscan.")
     lens: LensSettings = setting(LensSettings(), "The lens.")
+    grid: GridSettings = setting(GridSettings(), "All views in one picture, beside the shot's own file.")
     ratio: float | None = setting(None, "Letterbox: width by height of what is seen.", gt=0.2, le=8)
     burned: bool = setting(False, "Whether the letterbox is burned in; else it is a guide.")
 

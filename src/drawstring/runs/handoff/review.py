@@ -1,13 +1,12 @@
-"""What people look at before they open a file: a movie and a contact sheet, made from the written files.
+"""What people look at before they open a file: the finished picture from files of a package, and its movie.
 
-Both show the finished picture, from files of the package, the movie at the show's rate; shot, version and
-frame are burnt in, and a missing frame says so.
+The movie runs at the show's rate; shot, version and frame are burnt in, and a missing frame says so.
 """
 
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 import cv2
@@ -17,83 +16,25 @@ from drawstring.core.colour import Management, through_view
 from drawstring.core.errors import OutputError
 from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
-from drawstring.core.io.writing import final_name
-from drawstring.core.pack.form import Also
 from drawstring.core.pack.loose_files import STILL
 from drawstring.core.passes import COLOUR_ROLES, Role, recognise
-from drawstring.core.recipe import upgraded
-from drawstring.core.recipe.views import view_of
-from drawstring.runs.handoff.contents import MOVIE, SHEET, manifest_of, put_checksums
+from drawstring.core.text import fitted_size, text_size, write_text
 from drawstring.runs.handoff.movie import Picture8, movie
 
 View = tuple[str, Management]
 """Whose view pictures are seen through."""
 
 MOVIE_WIDE = 1280
-SHEET_COLUMNS, SHEET_MOST, CELL_WIDE = 6, 36, 320
 _GREY = 96
+_INK = (0.92, 0.92, 0.92)
 
 
-def make_review(folder: str) -> list[str]:
-    """Make what the recipe asks to be looked at; what is there stays as it is.
-
-    Parameters
-    ----------
-    folder : str
-        Of a package that is at its end.
-
-    Returns
-    -------
-    list of str
-        Paths of what is there now.
-
-    Raises
-    ------
-    MissingError, OutputError
-        There is no manifest; nothing can be written.
-    """
-    _, manifest = manifest_of(folder)
-    recipe = upgraded(manifest["recipe"]["settings"])
-    also, view = recipe.pack.also, view_of(recipe)
-    made = []
-    for kind, name, make in ((Also.MOVIE, MOVIE, _put_movie), (Also.SHEET, SHEET, _put_sheet)):
-        path = os.path.join(folder, name)
-        if kind not in also or not manifest["frames"]:
-            continue
-        if not os.path.exists(path):
-            with final_name(path) as unfinished:
-                make(unfinished, folder, manifest, view)
-        made.append(path)
-    put_checksums(folder)
-    return made
-
-
-def _put_movie(unfinished: str, folder: str, manifest: Mapping[str, Any], view: View) -> None:
+def put_movie(unfinished: str, folder: str, manifest: Mapping[str, Any], view: View) -> None:
+    """Write a package's review movie to an unfinished file."""
     width, height = picture_size(folder, manifest, MOVIE_WIDE)
     with movie(unfinished, (width, height), manifest["frame_rate"], where=folder) as made:
         for number, picture in _all_frames(folder, manifest, view):
             made.add(burnt_in(_fitted(picture, width, height), manifest, number, picture is None))
-
-
-def _put_sheet(unfinished: str, folder: str, manifest: Mapping[str, Any], view: View) -> None:
-    frames = manifest["frames"]
-    places = sorted({round(i * (len(frames) - 1) / max(1, SHEET_MOST - 1)) for i in range(SHEET_MOST)})
-    chosen = [frames[place] for place in places]
-    width, height = picture_size(folder, manifest, CELL_WIDE)
-    columns = min(SHEET_COLUMNS, len(chosen))
-    rows = -(-len(chosen) // columns)
-    label, gap, head = 22, 8, 40
-    sheet = np.full((head + rows * (height + label + gap), gap + columns * (width + gap), 3), 255, np.uint8)
-    title = f"{manifest['shot']} v{manifest['version']:03d}   {manifest['first']} - {manifest['last']}"
-    _write(sheet, title, (gap, 27), 0.7, 30)
-    for i, frame in enumerate(chosen):
-        top, left = head + i // columns * (height + label + gap), gap + i % columns * (width + gap)
-        picture = _fitted(seen_picture(folder, frame, view), width, height)
-        sheet[top : top + height, left : left + width] = picture
-        _write(sheet, str(frame["number"]), (left, top + height + 16), 0.5, 60)
-    _, data = cv2.imencode(".png", np.ascontiguousarray(sheet[..., ::-1]))
-    with open(unfinished, "wb") as file:
-        file.write(data.tobytes())
 
 
 def _all_frames(
@@ -157,19 +98,24 @@ def burnt_in(picture: Picture8, manifest: Mapping[str, Any], number: int, is_mis
     """Write shot, version and frame into a picture's lower edge."""
     height, width = picture.shape[:2]
     made = np.ascontiguousarray(picture)
-    size = max(0.4, height / 1000)
-    strip = max(16, round(height * 0.055))
-    made[-strip:] = made[-strip:] // 3
-    below = height - strip // 3
-    _write(made, f"{manifest['shot']}  v{manifest['version']:03d}", (strip // 2, below), size, 235)
-    _write(made, str(number), (width - round(strip * 2.6), below), size, 235)
+    strip = max(18, round(height * 0.055))
+    size = max(9, round(strip * 0.62))
+    below = np.asarray(made[-strip:], np.float32) / np.float32(3 * 255)
+    top = (strip - text_size("Ag", size)[1]) // 2
+    write_text(below, f"{manifest['shot']}  v{manifest['version']:03d}", (strip // 2, top), size, light=_INK)
+    said = str(number)
+    right = width - strip // 2 - text_size(said, size)[0]
+    write_text(below, said, (right, top), size, light=_INK)
+    made[-strip:] = np.round(np.clip(below, 0, 1) * 255)
     if is_missing:
-        _write(made, f"frame {number} is missing", (width // 3, height // 2), size * 1.6, 235)
+        _say_in_the_middle(made, f"frame {number} is missing", 2 * size)
     return made
 
 
-def _write(picture: Picture8, text: str, at: Sequence[int], size: float, grey: int) -> None:
-    cv2.putText(
-        picture, text, (int(at[0]), int(at[1])), cv2.FONT_HERSHEY_SIMPLEX, size, (grey, grey, grey),
-        max(1, round(size * 2)), cv2.LINE_AA,
-    )  # fmt: skip
+def _say_in_the_middle(picture: Picture8, text: str, size: int) -> None:
+    wide, high = text_size(text, fitted_size(text, size, picture.shape[1]))
+    top = max(0, (picture.shape[0] - high) // 2)
+    band = np.asarray(picture[top : top + high], np.float32) / np.float32(255)
+    at = max(0, (picture.shape[1] - wide) // 2), 0
+    write_text(band, text, at, fitted_size(text, size, picture.shape[1]), light=_INK)
+    picture[top : top + high] = np.round(np.clip(band, 0, 1) * 255)

@@ -14,8 +14,8 @@ from contextlib import suppress
 from sqlalchemy.orm import Session, sessionmaker
 
 from drawstring.core.errors import ConflictError, DrawstringError, MissingError, OutputError
+from drawstring.runs.handoff.looking import make_review
 from drawstring.runs.handoff.report import make_report
-from drawstring.runs.handoff.review import make_review
 from drawstring.runs.handoff.sending import TRIES, send_package
 from drawstring.store import sendings
 from drawstring.store.database import DatabaseAway, unit_of_work

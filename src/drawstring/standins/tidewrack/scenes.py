@@ -216,6 +216,15 @@ def bell_yard_camera(t: float) -> Camera:
     )
 
 
+def watching_camera(place: int, t: float) -> Camera:
+    """Look down on the bell from one of four corners of the yard, swinging a little."""
+    swing = math.radians(45 + 90 * place + 6 * (t - 0.5))
+    return Camera(
+        position=(7.5 * math.sin(swing), 3.4, -3.4 + 7.5 * math.cos(swing)), target=(0.0, 1.1, -3.4),
+        focal_mm=28,
+    )  # fmt: skip
+
+
 def round_the_yard_camera(t: float) -> Camera:
     """Stand in the middle of the yard, level, going forward slowly: `t` from 0 to 1."""
     return Camera(position=(0.2, 1.6, -0.4 - 0.4 * t), target=(0.2, 1.6, -10.0), interaxial_m=0.065)

@@ -7,6 +7,7 @@ import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
@@ -73,13 +74,16 @@ class DemoShot:
     """Whether each lamp's light comes as a pass of its own."""
     wider: int = 1
     """How many times as wide as the show's frames its own are."""
+    cameras: tuple[tuple[str, Callable[[float], Camera]], ...] = ()
+    """Several cameras that look at one moment, a sequence to each, by what they are called."""
     overscan: float = 0.0
     """How much is rendered beyond the frame on each side, as share of the frame."""
 
     @property
     def sequences(self) -> tuple[str, ...]:
         """What its sequences are called in their file names."""
-        return (*(("left", "right") if self.has_eyes else ("main",)), *(one.name for one in self.beside))
+        views = tuple(name for name, _ in self.cameras) or ("main",)
+        return (*(("left", "right") if self.has_eyes else views), *(one.name for one in self.beside))
 
     @property
     def folder(self) -> str:
@@ -203,6 +207,20 @@ SHOTS = (
         overscan=0.1,
     ),
     DemoShot(
+        "TW070",
+        "Four watching cameras",
+        1001,
+        4,
+        scenes.bell_yard,
+        scenes.bell_yard_camera,
+        np.inf,
+        (
+            ("framing.needed", "yes"),
+            ("framing.grid.cells", "2x2"),
+        ),
+        cameras=tuple((f"cam{place + 1}", partial(scenes.watching_camera, place)) for place in range(4)),
+    ),
+    DemoShot(
         "TW080",
         "Lamp on the bench",
         1001,
@@ -293,7 +311,8 @@ def _render_one(shot: DemoShot, of: str, i: int, path: str, width: int, height: 
         made = (beside or shot).scene()
         _packed[shot.code, of] = (made, made.packed(hidden=() if beside else shot.hidden))
     scene, packed = _packed[shot.code, of]
-    camera = (beside or shot).camera(i / max(1, shot.frames - 1))
+    looks = dict(shot.cameras).get(of, (beside or shot).camera)
+    camera = looks(i / max(1, shot.frames - 1))
     width, height = width * shot.wider, height * shot.wider
     view = View(width, height, samples=samples, eye={"left": -1.0, "right": 1.0}.get(of, 0.0))
     if beside:

@@ -7,9 +7,13 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from drawstring.core.framing.filters import Exact, Filter
+from drawstring.core.framing.grid import near_square
 from drawstring.core.framing.lens import Model
+from drawstring.core.framing.results import views_of
 from drawstring.core.framing.settings import PRESETS, Bends, Fit, Outside
 from drawstring.core.keys import Then
+from drawstring.core.recipe.chains import Chains
+from drawstring.core.recipe.sources import other_views
 from drawstring.store import deliveries
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding
@@ -38,6 +42,8 @@ def framing_words(session: Session, shot: Shot, how: ShotStanding, frames: list[
         "ratios": RATIOS,
         "came": came,
         "out": deliveries.place_out(delivery, how.recipe),
+        "shot_views": views_of(Chains(how.passes, how.recipe)),
+        "square": near_square(1 + len(other_views(how.passes))),
         "others": others_of(session, shot),
         "sides": said_sides(settings.arrived),
         "tracks": tracks_of(

@@ -68,6 +68,6 @@ def _raw_bytes(how: ShotStanding, shot: Shot) -> int:
     """Give the bytes of one frame before compression."""
     if shot.delivery is None:
         return 0
-    window = deliveries.window_of(shot.delivery)
+    window = deliveries.place_out(shot.delivery, how.recipe).window
     pixels = window.width * window.height
     return pixels * sum(BYTES[channel.stored] for channel in how.outputs.channels)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, render_template, request
+from flask import Blueprint, Response, render_template, request
 
 from drawstring.core.errors import SettingError
+from drawstring.runs.handoff import sheet_of_packages
 from drawstring.store import ledger, sendings, shows
 from drawstring.web.services import house, who, work
 
@@ -43,6 +44,19 @@ def send_many(code: str) -> str:
         for package_id in chosen:
             sendings.ask(session, ledger.find_package(session, package_id), name, address, by=who())
     return packages(code)
+
+
+@bp.get("/shows/<code>/packages/sheet")
+def sheet(code: str) -> Response:
+    """Give one contact sheet of the chosen packages, as a file."""
+    chosen = [int(value) for value in request.args.getlist("package") if value.isdigit()]
+    with work() as session:
+        show = shows.find_show(session, code)
+        folders = [ledger.find_package(session, package_id).folder for package_id in chosen]
+        title = show.title
+    data = sheet_of_packages(folders, title)
+    told = {"Content-Disposition": f'attachment; filename="{code}_sheet.png"'}
+    return Response(data, mimetype="image/png", headers=told)
 
 
 @bp.get("/packages/<int:package_id>/sendings")

@@ -10,6 +10,7 @@ import { setUpCurves } from "./bench/curves.js";
 import { setUpKeysFrom } from "./bench/keysfrom.js";
 import { setUpLevels } from "./bench/levels.js";
 import { load } from "./bench/loading.js";
+import { setUpMonitor } from "./bench/monitor.js";
 import { openPart } from "./bench/parts.js";
 import { setUpPicking } from "./bench/picking.js";
 import { settle, setUpTrying } from "./bench/trying.js";
@@ -36,6 +37,7 @@ async function start(desk) {
   setUpCurves(desk);
   setUpLevels(desk);
   setUpKeys(desk);
+  setUpMonitor(desk);
   document.getElementById("play").addEventListener("click", () => play(desk));
   document.body.addEventListener("htmx:afterSettle", () => mark(desk));
   const pass = wished.get("pass");

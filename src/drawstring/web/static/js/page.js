@@ -132,3 +132,14 @@ document.addEventListener("pointerup", ({ target, clientX, clientY }) => {
   // Whoever draws the pointer away has thought better of it.
   if (Math.hypot(clientX - was.clientX, clientY - was.clientY) < 6) sameAs(was.control)?.click();
 }, true);
+
+// A link that takes along what is ticked: the address is made when it is pressed.
+document.addEventListener("click", (event) => {
+  const link = event.target.closest("[data-with-ticked]");
+  if (!link) return;
+  const ticked = [...document.querySelectorAll(`input[name="${link.dataset.withTicked}"]:checked`)];
+  const address = new URL(link.href);
+  address.search = "";
+  for (const one of ticked) address.searchParams.append(one.name, one.value);
+  link.href = address;
+});

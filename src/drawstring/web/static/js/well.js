@@ -96,6 +96,7 @@ export class Well {
     // A picture of another size (an eye out of a packed one) is fitted anew where the last one was.
     if (picture && (this.scale === null || (this.fitted && String(this.display) !== size))) this.fit();
     this.draw();
+    this.element.dispatchEvent(new Event("well-laid"));
   }
 
   #texture(picture) {

@@ -73,13 +73,19 @@ export function setUp(desk) {
   const arrows = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
   return {
     hasParts: true, opensFirst: true,
-    made: () => ["picture"],
+    made: (part) => (part === "grid" ? ["views_grid", "picture"] : ["picture"]),
     prefix: (part) => (part === "move" ? "framing.whole." : undefined),
     opened: (part, layer) => { evidence.open(part, layer); guides.draw(); if (part !== "move") hand.toggle(false); },
-    wholes: ["frame", "move", "lens", "filter"],
+    wholes: ["frame", "move", "lens", "grid", "filter"],
     frameChanged: () => evidence.show(),
     changed: () => { hand.button?.setAttribute("aria-pressed", String(hand.on)); },
-    clicked: (target) => { if (target.closest("#drag-frame")) hand.toggle(); },
+    clicked(target) {
+      if (target.closest("#drag-frame")) hand.toggle();
+      if (target.closest("[data-fit]")) {
+        const values = { with: document.getElementById("fit-with").value, frame: desk.frame };
+        htmx.ajax("GET", `/shots/${desk.shot}/framing/fit`, { target: "#fit-found", values });
+      }
+    },
     dragged: (x, y) => hand.dragged(x, y),
     dropped: () => hand.dropped(),
     arrow(event) {
