@@ -70,7 +70,9 @@ def walk(page: Page, address: str) -> None:
             raise TimeoutError("the demo show has not arrived")
         time.sleep(5)
         page.reload()
-    shots = {code: link_of(page, code) for code in ("TW010", "TW020", "TW030", "TW040", "TW050", "TW080")}
+    shots = {
+        code: link_of(page, code) for code in ("TW010", "TW020", "TW030", "TW040", "TW050", "TW060", "TW080")
+    }
     page.goto(f"{address}/shots/{shots['TW010']}/depth")
     page.get_by_role("button", name="use these").click(timeout=120_000)
     page.wait_for_load_state("networkidle")
@@ -87,6 +89,7 @@ def walk(page: Page, address: str) -> None:
     pair, yard = (f"{address}/shots/{shots[code]}/eyes" for code in ("TW040", "TW050"))
     assembly(page, lamps, shoot)
     eyes(page, pair, yard, shoot)
+    framing(page, f"{address}/shots/{shots['TW060']}/framing", shoot)
     arrivals(page, address, shoot)
     page.goto(f"{address}/shots/{shots['TW010']}/pack")
     if page.locator("[name='pack.normal.layer']").input_value() != "N":
@@ -139,10 +142,14 @@ def making(page: Page, bench: str, shoot: Callable[[str], None]) -> None:
     page.locator("#track-of").select_option("depth.mist.1.density")
     shown(page, "beauty_mist", "b")
     shoot("bench-mist")
-    page.goto(f"{bench}?part=focus&frame=1014")
-    page.locator("#track-of").select_option("depth.focus.distance")
-    shown(page, "beauty_focus", "a")
-    shoot("bench-focus")
+
+
+def framing(page: Page, bench: str, shoot: Callable[[str], None]) -> None:
+    """Take the render that is bent to a plate's old lens, with what of it goes out."""
+    page.goto(f"{bench}?part=lens&frame=1004")
+    page.locator(".frame-drawing").wait_for()
+    shown(page, "picture", "a")
+    shoot("bench-framing")
 
 
 def eyes(page: Page, pair: str, yard: str, shoot: Callable[[str], None]) -> None:

@@ -21,6 +21,8 @@ def says(recipe: Recipe, facts: CordFacts) -> str:
         said.append("shaken")
     if settings.lens.is_on:
         said.append("lens")
+    if settings.grid.cells is not None:
+        said.append(f"grid {settings.grid.cells[0]} × {settings.grid.cells[1]}")
     if settings.ratio is not None and settings.burned:
         said.append(f"{settings.ratio:g}:1")
     return ", ".join(said) or "as it came"

@@ -110,17 +110,18 @@ def grid(
     made = np.ones((plan.height, plan.width, 4), np.float32)
     made[..., :3] = plan.ground
     for i, (cell, picture, label) in enumerate(zip(plan.cells, pictures, labels, strict=False)):
+        left = cell.x_min
         if picture is not None:
-            _put(made, picture, cell, aspects[i] if i < len(aspects) else 1.0, threads)
+            left = _put(made, picture, cell, aspects[i] if i < len(aspects) else 1.0, threads)
         if plan.has_labels:
             shown = label if picture is not None else f"{label} is missing".strip()
-            shown, size = fitted_text(shown, plan.letters, cell.width)
-            write_text(made, shown, (cell.x_min, cell.y_max + 1), size, light=plan.ink, weight=Weight.PLAIN)
+            shown, size = fitted_text(shown, plan.letters, cell.x_max + 1 - left)
+            write_text(made, shown, (left, cell.y_max + 1), size, light=plan.ink, weight=Weight.PLAIN)
     return made
 
 
-def _put(made: Picture, picture: Picture, cell: Window, aspect: float, threads: int) -> None:
-    """Fit a picture into its cell, in the middle."""
+def _put(made: Picture, picture: Picture, cell: Window, aspect: float, threads: int) -> int:
+    """Fit a picture into its cell, in the middle; give where its left side lies."""
     height, width = picture.shape[:2]
     per = min(cell.width / (width * aspect), cell.height / height)
     wide, high = max(1, round(width * aspect * per)), max(1, round(height * per))
@@ -139,3 +140,4 @@ def _put(made: Picture, picture: Picture, cell: Window, aspect: float, threads: 
     else:
         under[..., :3] = np.stack(planes[:3], -1)
     under[..., 3] = 1
+    return int(left)

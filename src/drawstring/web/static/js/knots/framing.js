@@ -17,7 +17,7 @@ class Guides {
   draw() {
     const { well, place } = this.desk, picture = well.pictures[0];
     this.svg.replaceChildren();
-    if (well.scale === null || !picture || well.mode === "beside") return;
+    if (well.scale === null || !picture || well.mode === "beside" || place.dataset.part === "grid") return;
     const [x, y, w, h] = well.display;
     const box = (left, top, wide, high, name) => {
       const [a, b] = well.toWell(left, top), [c, d] = well.toWell(left + wide, top + high);
