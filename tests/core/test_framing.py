@@ -4,6 +4,7 @@ from dataclasses import replace
 
 import cv2
 import numpy as np
+import OpenEXR
 import pytest
 from makers import eyes_pulled, pulled
 from PIL import Image
@@ -11,6 +12,7 @@ from scipy.ndimage import map_coordinates
 
 from drawstring.core.camera import Camera, Moment, Place
 from drawstring.core.chain import Stage
+from drawstring.core.colour.kept_files import keep_file
 from drawstring.core.errors import SettingError
 from drawstring.core.framing.checks import check_framing
 from drawstring.core.framing.coverage import coverage
@@ -18,6 +20,7 @@ from drawstring.core.framing.filters import Exact, Filter, chosen, regathered, r
 from drawstring.core.framing.fitting import Told, fit_of
 from drawstring.core.framing.grid import GridPlan, grid
 from drawstring.core.framing.lens import Lens, Model
+from drawstring.core.framing.lens_map import check_map
 from drawstring.core.framing.map import inset, map_of, shake_at
 from drawstring.core.framing.settings import FramingSettings, ShakeSettings, read_sides, read_size
 from drawstring.core.io.facts import ChannelRef, Window
@@ -522,3 +525,70 @@ def test_a_shake_is_a_hands_and_the_same_every_time():
     assert np.sqrt((right**2).mean()) == pytest.approx(4, rel=0.05)
     assert np.abs(np.diff(right)).max() < 4 * 2 * np.pi / 12 / 0.7 * 2.5, "no jumps"
     assert abs(np.corrcoef(right, [one.down for one in path])[0, 1]) < 0.2
+
+
+def a_map(folder, lens: Lens, size: tuple[int, int], **how) -> str:
+    """Write a map by which a straight picture is bent, with the format's own library; keep it."""
+    width, height = size
+    x, y = (
+        (np.arange(width) + 0.5) / width * 2 - 1,
+        ((np.arange(height) + 0.5) / height * 2 - 1) * height / width,
+    )
+    u, v = lens.straight(*np.broadcast_arrays(x[None, :], y[:, None]))
+    places = np.stack([(u + 1) / 2, 1 - (v * width / height + 1) / 2], -1).astype(np.float32)
+    places = how.get("damage", lambda plain: plain)(places)
+    channels = {"R": np.ascontiguousarray(places[..., 0]), "G": np.ascontiguousarray(places[..., 1])}
+    path = folder / f"{how.get('name', 'old_lens')}.exr"
+    with OpenEXR.File({"type": OpenEXR.scanlineimage}, channels) as file:
+        file.write(str(path))
+    return keep_file(str(folder / "kept"), path.name, path.read_bytes())
+
+
+def test_a_coordinate_map_does_what_its_lens_does(tmp_path):
+    lens = Lens(Model.RADIAL, (-0.07, 0.012, 0))
+    path = a_map(tmp_path, lens, (192, 128))
+    typed = {"lens__model": "coordinate map", "lens__bends": "scene", "lens__map_bends": path}
+    by_map, by_terms = framing(**typed), framing(lens__bends="scene", lens__k="-0.07 0.012 0")
+    y, x = np.mgrid[1:63:9j, 1:95:11j]
+    there, meant = (np.stack(map_of(one, PLACE, 1).back(x, y)) for one in (by_map, by_terms))
+    assert np.abs(there - meant).max() < 0.02, "of a pixel, between the map's own"
+    back = np.stack(map_of(by_map, PLACE, 1).forth(*there))
+    assert np.abs(back - np.stack([x, y])).max() < 1e-3, "the other way is found from it"
+    # What goes out as a map is one again: brought in, it does the same.
+    recipe = recipe_of(**typed)
+    planes = planes_in(PLACE.window)
+    shares = pulled("lens_map", planes, PASSES, recipe, moment(PLACE))
+    place = Chains(PASSES, recipe).place_of(PLACE, 1)
+    row, col = 10 - place.window.y_min, 20 - place.window.x_min
+    u, v = (float(each[0]) for each in map_of(by_map, PLACE, 1).back(np.array([20.5]), np.array([10.5])))
+    assert (shares[0][row, col], shares[1][row, col]) == pytest.approx((u / 96, 1 - v / 64), abs=1e-5)
+
+
+def test_a_map_that_can_not_be_used_is_refused_with_what_is_wrong(tmp_path):
+    lens, size = Lens(Model.RADIAL, (-0.07, 0, 0)), (96, 64)
+
+    def one_nan(places: np.ndarray) -> np.ndarray:
+        places[3, 4, 0] = np.nan
+        return places
+
+    for name, damage, words in (
+        ("nan", one_nan, "holds NaN"), ("doubled", lambda p: np.abs(p - 0.5), "doubles back"),
+        ("mirrored", lambda p: p * [-1, 1] + [1, 0], "from right to left"),
+    ):  # fmt: skip
+        path = a_map(tmp_path, lens, size, name=name, damage=lambda p, d=damage: d(p).astype(np.float32))
+        with pytest.raises(SettingError, match=words):
+            check_map(path)
+        with pytest.raises(SettingError, match=words):
+            framing(lens__bends="scene", lens__model="map", lens__map_bends=path)
+    upside_down = a_map(
+        tmp_path, lens, size, name="down", damage=lambda p: p * np.float32([1, -1]) + np.float32([0, 1])
+    )
+    check_map(upside_down)
+    typed = {"lens__bends": "scene", "lens__model": "map", "lens__map_bends": upside_down}
+    with pytest.raises(SettingError, match="upside down"):
+        framing(**typed)
+    assert framing(lens__map_origin="upper left", **typed).lens.is_on
+    (tmp_path / "no.exr").write_bytes(b"no picture at all")
+    kept = keep_file(str(tmp_path / "kept"), "no.exr", (tmp_path / "no.exr").read_bytes())
+    with pytest.raises(SettingError, match="can't be read"):
+        check_map(kept)

@@ -7,9 +7,10 @@ from dataclasses import asdict
 import click
 
 from drawstring.cli.common import as_json, main, say
-from drawstring.core.colour.kept_files import TABLES, keep_file
+from drawstring.core.colour.kept_files import MAPS, TABLES, keep_file
 from drawstring.core.colour.management import check_config
 from drawstring.core.colour.table import check_table
+from drawstring.core.framing.lens_map import check_map
 from drawstring.installation import Installation
 from drawstring.keeping import backup, restore
 
@@ -44,10 +45,14 @@ def restore_command(installation: Installation, file: str, wants_json: bool) -> 
 @as_json
 @click.pass_obj
 def keep(installation: Installation, file: str, wants_json: bool) -> None:
-    """Keep FILE, a table (.cube, .clf) or a configuration (.ocio, .ocioz) of colour; give its path."""
+    """Keep FILE: a table (.cube, .clf) or configuration (.ocio, .ocioz) of colour, or a lens's map (.exr)."""
     with open(file, "rb") as stream:
         path = keep_file(installation.colour_folder, file, stream.read())
-    is_table = path.rpartition(".")[2].lower() in TABLES
-    (check_table if is_table else check_config)(path)
-    setting = "assembly.grade.table" if is_table else "arrivals.colour.config"
+    ending = path.rpartition(".")[2].lower()
+    check, setting = (
+        (check_table, "assembly.grade.table") if ending in TABLES
+        else (check_map, "framing.lens.map_bends") if ending in MAPS
+        else (check_config, "arrivals.colour.config")
+    )  # fmt: skip
+    check(path)
     say({"file": path, "setting": setting}, wants_json, lambda: f"Kept; drawstring set SHOT {setting}={path}")

@@ -1,4 +1,4 @@
-"""Files of colour brought in from a page: kept with the shows, offered wherever colour is changed."""
+"""Files brought in from a page: kept with the shows, offered wherever they can be used."""
 
 from __future__ import annotations
 
@@ -8,10 +8,11 @@ from contextlib import suppress
 
 from werkzeug.datastructures import FileStorage
 
-from drawstring.core.colour.kept_files import CONFIGS, TABLES, keep_file, kept_files
+from drawstring.core.colour.kept_files import CONFIGS, MAPS, TABLES, keep_file, kept_files
 from drawstring.core.colour.management import check_config
 from drawstring.core.colour.table import check_table
 from drawstring.core.errors import DrawstringError
+from drawstring.core.framing.lens_map import check_map
 from drawstring.web.services import house
 
 
@@ -23,6 +24,22 @@ def kept_tables() -> list[tuple[str, str]]:
 def kept_configs() -> list[tuple[str, str]]:
     """Give every configuration that is kept here, by path, with its name."""
     return kept_files(house().installation.colour_folder, CONFIGS)
+
+
+def kept_maps() -> list[tuple[str, str]]:
+    """Give every coordinate map that is kept here, by path, with its name."""
+    return kept_files(house().installation.colour_folder, MAPS)
+
+
+def bring_map(file: FileStorage) -> str:
+    """Keep a coordinate map that was sent, once it can be used; give its path.
+
+    Raises
+    ------
+    DrawstringError
+        It is none, or can't be kept.
+    """
+    return _bring(file, check_map)
 
 
 def bring_table(file: FileStorage) -> str:

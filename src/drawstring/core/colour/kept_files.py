@@ -1,4 +1,4 @@
-"""Files of colour that are kept with the shows: lookup tables, and configurations of OpenColorIO.
+"""Files that are kept with the shows: lookup tables, configurations of OpenColorIO, maps of lenses.
 
 A kept file lies in a folder named by its content, `.../0f3a...c2/show.ocio`, and is named in a recipe by its
 whole path. It is used only while its content is what that name says: a table that was changed behind a
@@ -23,6 +23,11 @@ TABLES = ("cube", "clf")
 
 CONFIGS = ("ocio", "ocioz")
 """Endings of configurations: a text, and a text with its tables in one archive."""
+
+MAPS = ("exr",)
+"""Ending of coordinate maps of lenses."""
+
+KEPT = (*TABLES, *CONFIGS, *MAPS)
 
 MOST_MB = 64
 
@@ -51,16 +56,16 @@ def keep_file(folder: str, name: str, content: bytes) -> str:
     Raises
     ------
     SettingError
-        It is too large, or its ending is none of `TABLES` and `CONFIGS`.
+        It is too large, or its ending is none of `KEPT`.
     OutputError
         It can't be written.
     """
     plain = os.path.basename(name.replace("\\", "/"))
     ending = plain.rpartition(".")[2].lower()
-    if ending not in (*TABLES, *CONFIGS) or plain.startswith(".") or not plain.isprintable():
+    if ending not in KEPT or plain.startswith(".") or not plain.isprintable():
         raise SettingError(
-            f"“{plain[:60]}” is no file of colour that is read here.", where="file", why="Nothing was kept.",
-            remedy=f"There are: {', '.join(f'.{each}' for each in (*TABLES, *CONFIGS))}.",
+            f"“{plain[:60]}” is no file that can be kept.", where="file", why="Nothing was kept.",
+            remedy=f"There are: {', '.join(f'.{each}' for each in KEPT)}.",
         )  # fmt: skip
     if len(content) > MOST_MB << 20:
         raise SettingError(

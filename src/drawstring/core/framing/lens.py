@@ -33,6 +33,8 @@ class Model(Choice):
     NONE = "none"
     RADIAL = "radial", "radial and tangential"
     DIVISION = "division"
+    MAP = "map", "coordinate map"
+    """An OpenEXR picture that says where each pixel is taken from (`lens_map`)."""
 
 
 @dataclass(frozen=True)

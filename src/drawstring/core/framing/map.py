@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from drawstring.core.camera import Camera, Place
 from drawstring.core.framing.lens import Lens
+from drawstring.core.framing.lens_map import MapLens
 from drawstring.core.framing.settings import Bends, Fit, FramingSettings, Moves, ShakeSettings
 from drawstring.core.io.facts import Window
 
@@ -39,7 +40,7 @@ class FrameMap:
         Of the delivery.
     scene, plate : (3, 3) float64
         Ways of the render's pixels, and of what was filmed elsewhere.
-    lens : Lens or None
+    lens : Lens, MapLens or None
     bends : Bends
     """
 
@@ -48,7 +49,7 @@ class FrameMap:
     pixel_aspect: float
     scene: Way
     plate: Way
-    lens: Lens | None = None
+    lens: Lens | MapLens | None = None
     bends: Bends = Bends.NOTHING
 
     def way(self, reference: str) -> Way:

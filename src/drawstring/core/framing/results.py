@@ -12,7 +12,7 @@ from drawstring.core.chain import PICTURE, Chain, Stage, Value, value
 from drawstring.core.eyes.results import four
 from drawstring.core.framing.grid import GridPlan, grid
 from drawstring.core.framing.settings import FramingSettings, Outside
-from drawstring.core.framing.steps import ways_of
+from drawstring.core.framing.steps import map_here, ways_of
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.chains import Chains
@@ -39,6 +39,30 @@ def _filled(chain: Chain) -> Value:
         return [np.asarray(~inside, np.float32)]
 
     return value("filled", make, before, of=(subject.key(Stage.PLACED), subject.side, subject.is_shown))
+
+
+def _is_bent(passes: Sequence[Pass], recipe: Recipe) -> bool:
+    return bool(passes) and recipe.framing.needed and recipe.framing.lens.is_on
+
+
+def _lens_map(chain: Chain) -> Value:
+    """Describe where each pixel that goes out is taken from: shares of the frame that came, from below."""
+    subject = subject_of(chain)
+    before = channel(chain, Stage.FOCUSED, subject.passes[0], 0)
+
+    def make(at: Moment, plane: Stored) -> list[Stored]:
+        framed = map_here(subject, subject.here(at, Stage.FOCUSED).placed(plane.shape), at.frame)
+        place = subject.here(at, Stage.PLACED).placed(plane.shape)
+        step, window = place.step, place.window
+        x, y = place.pixels((-(-window.height // step), -(-window.width // step)))
+        wide, high = np.broadcast_arrays(x, y)
+        u, v = framed.back(wide, high)
+        came = framed.came
+        across, up = (u - came.x_min) / came.width, 1 - (v - came.y_min) / came.height
+        # Where the lens shows nothing, a place far outside: no program takes a pixel from there.
+        return [np.nan_to_num(np.asarray(each, np.float32), nan=-10.0) for each in (across, up)]
+
+    return value("lens map", make, before, of=(subject.key(Stage.PLACED),))
 
 
 def views_of(chains: Chains) -> list[str]:
@@ -89,6 +113,10 @@ RESULTS = (
     Result(
         "views_grid", FramingSettings.knot, RGBA, Stage.OUT, has_grid, _grid, is_packed=False, is_light=True,
         is_pointwise=False, is_extra=True, is_of_pair=True,
+    ),
+    Result(
+        "lens_map", FramingSettings.knot, ("R", "G"), Stage.PLACED, _is_bent, _lens_map, is_pointwise=False,
+        is_extra=True,
     ),
     Result(
         "edge_filled", FramingSettings.knot, ("A",), Stage.PLACED, _is_filled, _filled, is_mixed=True,

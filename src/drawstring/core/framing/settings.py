@@ -8,9 +8,11 @@ from typing import Annotated, ClassVar
 from pydantic import Field
 
 from drawstring.core.choices import Choice
+from drawstring.core.colour.kept_files import read_kept
 from drawstring.core.errors import SettingError
 from drawstring.core.framing.filters import Exact, Filter
 from drawstring.core.framing.lens import Lens, Model
+from drawstring.core.framing.lens_map import Counts, MapLens, Origin, read_map
 from drawstring.core.keyed import KeyedSettings
 from drawstring.core.settings import KnotSettings, Settings, setting
 
@@ -179,17 +181,31 @@ class LensSettings(Settings):
         "Its centre from the frame's middle: right and down, in half widths.",
         reader=_two,
     )
+    map_bends: str = setting("", "A kept map by which a straight picture is bent.", reader=read_kept)
+    map_straightens: str = setting(
+        "", "A kept map by which a bent picture is straightened.", reader=read_kept
+    )
+    map_origin: Origin = setting(Origin.BELOW, "Where maps count from.")
+    map_counts: Counts = setting(Counts.MIDDLE, "What of a pixel a map's value means.")
     aspect: float = setting(1.0, "By how much heights are squeezed before a radius is taken.", gt=0.1, le=10)
 
     @property
     def is_on(self) -> bool:
         """Whether it bends anything."""
+        if self.model is Model.MAP:
+            return self.bends is not Bends.NOTHING and bool(self.map_bends or self.map_straightens)
         is_plain = self.k == (0, 0, 0) and self.p == (0, 0)
         return self.bends is not Bends.NOTHING and self.model is not Model.NONE and not is_plain
 
     @property
-    def lens(self) -> Lens:
+    def lens(self) -> Lens | MapLens:
         """The lens that it describes."""
+        if self.model is Model.MAP:
+            bends, straightens = (
+                read_map(path, self.map_origin, self.map_counts, f"framing.lens.{name}") if path else None
+                for name, path in (("map_bends", self.map_bends), ("map_straightens", self.map_straightens))
+            )
+            return MapLens(bends, straightens, f"{self.map_bends} {self.map_straightens}")
         return Lens(self.model, self.k, self.p, self.centre, self.aspect)
 
 
@@ -263,7 +279,12 @@ class FramingSettings(KeyedSettings, KnotSettings):
     def faults(self, where: str) -> list[SettingError]:
         """Refuse a lens that folds over itself within the frame, and overscan wider than the picture."""
         refusals = []
-        if self.lens.is_on and self.lens.lens.folds_within(1.2):
+        if self.lens.is_on and self.lens.model is Model.MAP:
+            try:
+                _ = self.lens.lens  # a map that can't be used is refused as it is chosen
+            except SettingError as refusal:
+                refusals.append(refusal)
+        elif isinstance(lens := self.lens.lens if self.lens.is_on else None, Lens) and lens.folds_within(1.2):
             refusals.append(
                 SettingError(
                     "The lens folds over itself within the frame.", where=f"{where}.lens.k",

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from drawstring.core.framing.filters import Exact, Filter
 from drawstring.core.framing.grid import near_square
 from drawstring.core.framing.lens import Model
+from drawstring.core.framing.lens_map import Counts, Origin
 from drawstring.core.framing.results import views_of
 from drawstring.core.framing.settings import PRESETS, Bends, Fit, Outside
 from drawstring.core.keys import Then
@@ -18,11 +19,14 @@ from drawstring.store import deliveries
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding
 from drawstring.web.bench.tracks import tracks_of
+from drawstring.web.colour_files import kept_maps
 from drawstring.web.delivery.others import others_of
 
 CHOICES = {
     "fit": list(Fit), "light": list(Filter), "exact": list(Exact), "outside": list(Outside),
-    "bends": list(Bends), "model": [model for model in Model if model is not Model.NONE], "then": list(Then),
+    "bends": list(Bends), "model": [model for model in Model if model is not Model.NONE],
+    "origin": list(Origin), "counts": list(Counts),
+    "then": list(Then),
 }  # fmt: skip
 """What can be chosen, by setting."""
 
@@ -39,6 +43,7 @@ def framing_words(session: Session, shot: Shot, how: ShotStanding, frames: list[
     return {
         "choices": CHOICES,
         "presets": PRESETS,
+        "maps": kept_maps(),
         "ratios": RATIOS,
         "came": came,
         "out": deliveries.place_out(delivery, how.recipe),
