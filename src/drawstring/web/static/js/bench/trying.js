@@ -27,10 +27,11 @@ export async function tryOut(desk, settings) {
 
 export const settle = (desk, settings) => change(`/shots/${desk.shot}/${desk.knot}`, settings);
 
-// The panel as it stands now, where nobody is typing in it or has a point of a curve in hand.
+// The panel as it stands now, where nobody is typing in it or has a point of a curve or a slide in hand.
 export async function refresh(desk) {
   const { place } = desk;
   const held = document.activeElement;
+  if (Object.keys(desk.tried).length) return;
   if (place.contains(held) && (isTyping({ target: held }) || held.closest("[data-curves]"))) return;
   await htmx.ajax("GET", location.href, { source: place, target: place, select: "#place > *", swap: "innerHTML" });
   openPart(desk, place.dataset.part || "");
