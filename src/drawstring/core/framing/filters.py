@@ -120,8 +120,20 @@ def taps_of(kind, radius, middles, size, count, is_filled):  # type: ignore[no-u
     return firsts, lengths, weights
 
 
+@njit(cache=True, nogil=True, inline="always")
+def _near(middle, size, first, count):  # type: ignore[no-untyped-def]
+    """Give which of the weighed pixels lie next to a place, from and to: what is held stays between these.
+
+    The lobes beyond, which sharpen, reach over an edge to things that have nothing to do with it.
+    """
+    wide = max(1.0, size) + 1e-6
+    low = int(math.ceil(middle - wide - 0.5)) - first
+    high = int(math.floor(middle + wide - 0.5)) + 1 - first
+    return max(0, low), min(count, high)
+
+
 @njit(cache=True, nogil=True)
-def _down_rows(first, last, firsts, lengths, weights, held, plane, made):  # type: ignore[no-untyped-def]
+def _down_rows(first, last, firsts, lengths, weights, middles, size, held, plane, made):  # type: ignore[no-untyped-def]
     """Weigh lines: what lies below each other."""
     height, width = plane.shape
     for row in range(first, last):
@@ -132,27 +144,28 @@ def _down_rows(first, last, firsts, lengths, weights, held, plane, made):  # typ
             for col in range(width):
                 made[row, col] += weight * plane[at, col]
         if held and lengths[row]:
+            begins, ends = _near(middles[row], size, firsts[row], lengths[row])
             for col in range(width):
                 low, high = np.float32(np.inf), np.float32(-np.inf)
-                for k in range(lengths[row]):
-                    if weights[row, k] > 0:
-                        value = plane[min(max(firsts[row] + k, 0), height - 1), col]
-                        low, high = min(low, value), max(high, value)
+                for k in range(begins, ends):
+                    value = plane[min(max(firsts[row] + k, 0), height - 1), col]
+                    low, high = min(low, value), max(high, value)
                 made[row, col] = min(max(made[row, col], low), high)
 
 
 @njit(cache=True, nogil=True)
-def _across_rows(first, last, firsts, lengths, weights, held, plane, made):  # type: ignore[no-untyped-def]
+def _across_rows(first, last, firsts, lengths, weights, middles, size, held, plane, made):  # type: ignore[no-untyped-def]
     """Weigh columns: what lies beside each other."""
     width = plane.shape[1]
     for row in range(first, last):
         for col in range(made.shape[1]):
             total = np.float32(0)
             low, high = np.float32(np.inf), np.float32(-np.inf)
+            begins, ends = _near(middles[col], size, firsts[col], lengths[col]) if held else (0, 0)
             for k in range(lengths[col]):
                 value = plane[row, min(max(firsts[col] + k, 0), width - 1)]
                 total += weights[col, k] * value
-                if held and weights[col, k] > 0:
+                if begins <= k < ends:
                     low, high = min(low, value), max(high, value)
             made[row, col] = min(max(total, low), high) if held and lengths[col] else total
 
@@ -187,10 +200,18 @@ def resized(
     across = taps_of(number, radius, x, size[0], width, is_filled)
     lines = np.empty((len(y), width), np.float32)
     tops, heights, shares = down
-    in_bands(lambda a, b: _down_rows(a, b, tops, heights, shares, is_held, source, lines), len(y), threads)
+    in_bands(
+        lambda a, b: _down_rows(a, b, tops, heights, shares, y, size[1], is_held, source, lines),
+        len(y),
+        threads,
+    )
     made = np.empty((len(y), len(x)), np.float32)
     firsts, lengths, weights = across
-    in_bands(lambda a, b: _across_rows(a, b, firsts, lengths, weights, is_held, lines, made), len(y), threads)
+    in_bands(
+        lambda a, b: _across_rows(a, b, firsts, lengths, weights, x, size[0], is_held, lines, made),
+        len(y),
+        threads,
+    )
     return made
 
 
@@ -212,6 +233,8 @@ def _sample_rows(first, last, kind, radius, x, y, across, down, held, filled, pl
             if wide == 0 or high == 0:
                 made[row, col] = 0
                 continue
+            left_near, right_near = _near(u, across[row, col], left, wide)
+            top_near, below_near = _near(v, down[row, col], top, high)
             is_within = left >= 0 and left + wide <= width and top >= 0 and top + high <= height
             for c in range(0, count, 4):
                 one = two = three = four = np.float32(0)
@@ -225,7 +248,7 @@ def _sample_rows(first, last, kind, radius, x, y, across, down, held, filled, pl
                         two += weight * flat[to + 1]
                         three += weight * flat[to + 2]
                         four += weight * flat[to + 3]
-                        if held and weight > 0:
+                        if held and left_near <= i < right_near and top_near <= j < below_near:
                             for k in range(4):
                                 lows[k], highs[k] = min(lows[k], flat[to + k]), max(highs[k], flat[to + k])
                 if held:
