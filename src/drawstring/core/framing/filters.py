@@ -136,6 +136,7 @@ def _near(middle, size, first, count):  # type: ignore[no-untyped-def]
 def _down_rows(first, last, firsts, lengths, weights, middles, size, held, plane, made):  # type: ignore[no-untyped-def]
     """Weigh lines: what lies below each other."""
     height, width = plane.shape
+    low, high = np.empty(width, np.float32), np.empty(width, np.float32)
     for row in range(first, last):
         for col in range(width):
             made[row, col] = 0
@@ -143,14 +144,23 @@ def _down_rows(first, last, firsts, lengths, weights, middles, size, held, plane
             at, weight = min(max(firsts[row] + k, 0), height - 1), weights[row, k]
             for col in range(width):
                 made[row, col] += weight * plane[at, col]
-        if held and lengths[row]:
-            begins, ends = _near(middles[row], size, firsts[row], lengths[row])
+        begins, ends = _near(middles[row], size, firsts[row], lengths[row])
+        if not held or begins >= ends:
+            continue
+        # Line by line, so that many columns are done at once.
+        for k in range(begins, ends):
+            at = min(max(firsts[row] + k, 0), height - 1)
             for col in range(width):
-                low, high = np.float32(np.inf), np.float32(-np.inf)
-                for k in range(begins, ends):
-                    value = plane[min(max(firsts[row] + k, 0), height - 1), col]
-                    low, high = min(low, value), max(high, value)
-                made[row, col] = min(max(made[row, col], low), high)
+                value = plane[at, col]
+                if k == begins:
+                    low[col] = high[col] = value
+                else:
+                    low[col] = value if value < low[col] else low[col]
+                    high[col] = value if value > high[col] else high[col]
+        for col in range(width):
+            value = made[row, col]
+            value = low[col] if value < low[col] else value
+            made[row, col] = high[col] if value > high[col] else value
 
 
 @njit(cache=True, nogil=True)
@@ -160,14 +170,17 @@ def _across_rows(first, last, firsts, lengths, weights, middles, size, held, pla
     for row in range(first, last):
         for col in range(made.shape[1]):
             total = np.float32(0)
-            low, high = np.float32(np.inf), np.float32(-np.inf)
-            begins, ends = _near(middles[col], size, firsts[col], lengths[col]) if held else (0, 0)
             for k in range(lengths[col]):
-                value = plane[row, min(max(firsts[col] + k, 0), width - 1)]
-                total += weights[col, k] * value
-                if begins <= k < ends:
-                    low, high = min(low, value), max(high, value)
-            made[row, col] = min(max(total, low), high) if held and lengths[col] else total
+                total += weights[col, k] * plane[row, min(max(firsts[col] + k, 0), width - 1)]
+            begins, ends = _near(middles[col], size, firsts[col], lengths[col]) if held else (0, 0)
+            if begins < ends:
+                low = high = plane[row, min(max(firsts[col] + begins, 0), width - 1)]
+                for k in range(begins + 1, ends):
+                    value = plane[row, min(max(firsts[col] + k, 0), width - 1)]
+                    low = value if value < low else low
+                    high = value if value > high else high
+                total = low if total < low else high if total > high else total
+            made[row, col] = total
 
 
 def resized(
