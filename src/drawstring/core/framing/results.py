@@ -45,6 +45,11 @@ def _is_bent(passes: Sequence[Pass], recipe: Recipe) -> bool:
     return bool(passes) and recipe.framing.needed and recipe.framing.lens.is_on
 
 
+def is_sent(name: str, recipe: Recipe) -> bool:
+    """Whether a result goes out as settled: the lens's map only where it is asked for."""
+    return name != "lens_map" or recipe.framing.lens.sends
+
+
 def _lens_map(chain: Chain) -> Value:
     """Describe where each pixel that goes out is taken from: shares of the frame that came, from below."""
     subject = subject_of(chain)

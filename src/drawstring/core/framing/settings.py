@@ -187,6 +187,7 @@ class LensSettings(Settings):
     )
     map_origin: Origin = setting(Origin.BELOW, "Where maps count from.")
     map_counts: Counts = setting(Counts.MIDDLE, "What of a pixel a map's value means.")
+    sends: bool = setting(False, "Whether what it does goes out as a map, lens_map.")
     aspect: float = setting(1.0, "By how much heights are squeezed before a radius is taken.", gt=0.1, le=10)
 
     @property
