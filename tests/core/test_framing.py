@@ -592,3 +592,20 @@ def test_a_map_that_can_not_be_used_is_refused_with_what_is_wrong(tmp_path):
     kept = keep_file(str(tmp_path / "kept"), "no.exr", (tmp_path / "no.exr").read_bytes())
     with pytest.raises(SettingError, match="can't be read"):
         check_map(kept)
+
+
+def test_ways_in_pixels_get_as_long_as_the_picture():
+    flat, deep = a_pass("motion", Role.MOTION, "XY"), a_pass("velocity", Role.MOTION, "XYZ")
+    passes = [*PASSES, flat, deep]
+    planes = planes_in(PLACE.window)
+    for i, ref in enumerate((*flat.channels, *deep.channels)):
+        planes[ref] = np.full((76, 116), i + 2, np.float32)
+    recipe = recipe_of(size="192x96", fit="stretched")
+    across, down = (plane[40, 90] for plane in pulled("motion", planes, passes, recipe, moment(PLACE)))
+    assert (across, down) == pytest.approx((2 * 2, 3 * 1.5))
+    scene = [float(plane[40, 90]) for plane in pulled("velocity", planes, passes, recipe, moment(PLACE))]
+    assert scene == [4, 5, 6], "a way in the scene stays what it is"
+    how = {"roles": {Role.MOTION}, "is_round": False, "where": "TW1"}
+    turned = check_framing(framing(whole__turn="3"), PLACE, range(1, 2), **how)
+    assert "frame-motion-turned" in {finding.code for finding in turned}
+    assert not check_framing(framing(whole__right="3"), PLACE, range(1, 2), **how)

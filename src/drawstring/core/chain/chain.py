@@ -83,6 +83,8 @@ class How:
         Whether they are distances along rays, which are others from another eye.
     is_ranked : bool
         Whether they are names and coverages in turn: coverages are filtered, names recombined.
+    is_vector : bool
+        Whether they are ways in pixels, right and down (or up) in turn: another size makes them longer.
     """
 
     is_mixed: bool
@@ -91,6 +93,7 @@ class How:
     count: int = 0
     is_ray: bool = False
     is_ranked: bool = False
+    is_vector: bool = False
 
 
 class Chain:

@@ -59,6 +59,18 @@ def check_framing(
                     "Accept the plate with the shot, or bend the render instead.",
                 )
             )  # fmt: skip
+    is_turned = settings.lens.is_on or any(
+        part.turn or "turn" in part.keys for part in (settings.whole, settings.scene, settings.shake)
+    )
+    if is_turned and Role.MOTION in roles:
+        found.append(
+            Finding(
+                "frame-motion-turned", Severity.WARNS,
+                "The picture is turned or bent; motion vectors get their length, not their direction.", where,
+                "Motion blur made from them downstream would run aside.",
+                "Have motion blurred in the render, or leave the motion pass out of the package.",
+            )
+        )  # fmt: skip
     if _is_reduced(settings, came) and Role.DEPTH in roles:
         found.append(
             Finding(

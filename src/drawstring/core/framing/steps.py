@@ -127,8 +127,14 @@ class Framed(Geometry):
             if how.is_ranked and len(before) % 2 == 0:
                 return regathered(before, x, y, sizes, is_filled=is_filled, threads=at.threads)
             rule = _rule(how, before[0], settings)
-            return [
+            taken = [
                 chosen(plane, x, y, sizes, rule, is_filled=is_filled, threads=at.threads) for plane in before
+            ]
+            if not how.is_vector:
+                return taken
+            # As many pixels of the delivery as lie on the way.
+            return [
+                np.asarray(plane / sizes[(how.first + i) % 2], np.float32) for i, plane in enumerate(taken)
             ]
 
         of = how, subject.key(self.stage), subject.side, subject.is_shown, subject.recipe.eyes

@@ -44,6 +44,8 @@ def how_of(one: Pass, index: int = 0, count: int = 0) -> How:
         count or len(one.channels),
         one.role is Role.DEPTH,
         one.role in HASHED_ROLES,
+        # Three of them are a way in the scene, whatever the picture's size is.
+        one.role is Role.MOTION and len(one.channels) in (2, 4),
     )
 
 
