@@ -111,7 +111,7 @@ def test_a_table_is_laid_in_its_own_coding_and_only_while_it_is_what_was_kept(tm
     with pytest.raises(SettingError, match=r"broken\.cube can't be read as a table"):
         graded(light, GradeSettings(table=broken))
     for name in ("table.exe", ".cube", "../../up.png"):
-        with pytest.raises(SettingError, match="no file of colour"):
+        with pytest.raises(SettingError, match="no file that can be kept"):
             keep_file(str(tmp_path), name, b"")
 
 
