@@ -39,7 +39,9 @@ def test_what_goes_out_is_drawn_and_filters_are_compared(client, framed):
     assert "The picture does not fill the frame" in panel and "fill from the edge" in panel
 
 
-def test_a_plain_render_is_measured_against_and_a_map_brought_in_or_refused(client, fog, sessions, sources):
+def test_a_plain_render_is_measured_against_and_a_map_brought_in_or_refused(
+    client, fog, sessions, sources, tmp_path
+):
     with sessions.begin() as session:
         show = shows.find_show(session, "Tidewrack")
         twin = shows.make_shot(session, show, "TW011")
@@ -57,10 +59,8 @@ def test_a_plain_render_is_measured_against_and_a_map_brought_in_or_refused(clie
         "R": ((x + 0.5) / 192 * 0.9 + 0.05).astype(np.float32),
         "G": ((107.5 - y) / 108 * 0.9 + 0.05).astype(np.float32),
     }
-    file = io.BytesIO()
     with OpenEXR.File({"type": OpenEXR.scanlineimage}, places) as written:
-        written.write(path := str(sources / "map.exr"))
-    file.write(open(path, "rb").read())
+        written.write(str(tmp_path / "map.exr"))
 
     def bring(name: str, content: bytes):
         data = {"framing.map": (io.BytesIO(content), name)}
@@ -73,7 +73,7 @@ def test_a_plain_render_is_measured_against_and_a_map_brought_in_or_refused(clie
         "can&#39;t be read" in bring("odd.exr", b"no picture").text
         or "can't be read" in bring("odd.exr", b"no").text
     )
-    answer = bring("map.exr", file.getvalue())
+    answer = bring("map.exr", (tmp_path / "map.exr").read_bytes())
     assert answer.status_code == 200 and "map.exr" in answer.text
     with sessions() as session:
         lens = recipes.current(session, shows.find_shot(session, "TW010")).framing.lens
