@@ -16,7 +16,8 @@ from drawstring.core.colour.kept_files import keep_file
 from drawstring.core.errors import SettingError
 from drawstring.core.framing.checks import check_framing
 from drawstring.core.framing.coverage import coverage
-from drawstring.core.framing.filters import Exact, Filter, chosen, regathered, resized, sampled
+from drawstring.core.framing.exact import Exact, chosen
+from drawstring.core.framing.filters import Filter, resized, sampled
 from drawstring.core.framing.fitting import Told, fit_of
 from drawstring.core.framing.grid import GridPlan, grid
 from drawstring.core.framing.lens import Lens, Model
@@ -25,6 +26,7 @@ from drawstring.core.framing.map import inset, map_of, shake_at
 from drawstring.core.framing.settings import FramingSettings, ShakeSettings, read_sides, read_size
 from drawstring.core.io.facts import ChannelRef, Window
 from drawstring.core.passes import Pass, Role
+from drawstring.core.passes.recombining import recombined
 from drawstring.core.recipe import Recipe, change
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.text import write_text
@@ -108,7 +110,7 @@ def test_true_values_stay_true_and_shares_add_up():
     # Names and coverages: what a dictionary of each block says.
     names = (RANDOM.integers(1, 4, (2, 60, 90)).astype(np.uint32) * 0x3F000001).view(np.float32)
     shares = RANDOM.random((2, 60, 90)).astype(np.float32) / 2
-    made = regathered([names[0], shares[0], names[1], shares[1]], *grid, sizes)
+    made = recombined([names[0], shares[0], names[1], shares[1]], grid[0] - 0.5, grid[1] - 0.5, sizes=sizes)
     for row, col in ((0, 0), (7, 19), (19, 29)):
         block = slice(3 * row, 3 * row + 3), slice(3 * col, 3 * col + 3)
         said: dict[int, float] = {}

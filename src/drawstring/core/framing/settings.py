@@ -10,7 +10,8 @@ from pydantic import Field
 from drawstring.core.choices import Choice
 from drawstring.core.colour.kept_files import read_kept
 from drawstring.core.errors import SettingError
-from drawstring.core.framing.filters import Exact, Filter
+from drawstring.core.framing.exact import Exact
+from drawstring.core.framing.filters import Filter
 from drawstring.core.framing.lens import Lens, Model
 from drawstring.core.framing.lens_map import Counts, MapLens, Origin, read_map
 from drawstring.core.keyed import KeyedSettings

@@ -12,10 +12,12 @@ from drawstring.core.camera import Moment, Place
 from drawstring.core.chain import PICTURE, Chain, How, Stage, Value, value
 from drawstring.core.eyes.placing import Placing, placing_of
 from drawstring.core.eyes.settings import Came, EyesSettings
-from drawstring.core.framing.filters import Exact, Filter, Grid, chosen, regathered, resized, sampled
+from drawstring.core.framing.exact import Exact, chosen
+from drawstring.core.framing.filters import Filter, Grid, resized, sampled
 from drawstring.core.framing.map import FrameMap, Way, map_of
 from drawstring.core.framing.settings import FramingSettings, Outside
 from drawstring.core.io.facts import Window
+from drawstring.core.passes.recombining import recombined
 from drawstring.core.recipe.geometry import Geometry
 from drawstring.core.recipe.pulls import subject_of
 from drawstring.core.recipe.subject import Subject
@@ -125,7 +127,10 @@ class Framed(Geometry):
                 return _light(before, ways, settings, is_filled=is_filled, threads=at.threads)
             x, y, sizes = ways.grids
             if how.is_ranked and len(before) % 2 == 0:
-                return regathered(before, x, y, sizes, is_filled=is_filled, threads=at.threads)
+                # Shares are sampled from the middles of pixels.
+                return recombined(
+                    before, x - 0.5, y - 0.5, sizes=sizes, is_filled=is_filled, threads=at.threads
+                )
             rule = _rule(how, before[0], settings)
             taken = [
                 chosen(plane, x, y, sizes, rule, is_filled=is_filled, threads=at.threads) for plane in before
