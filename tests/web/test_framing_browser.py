@@ -69,7 +69,7 @@ def test_a_size_is_typed_the_picture_dragged_and_its_rim_filled(page, fog, beaut
     shows_cut(page, beauty, 24, 0)
     assert page.locator(".guides .frame").count() == 1 and page.locator(".guides .safe").count() == 2
     page.get_by_role("tab", name="Move").click()
-    page.keyboard.press("g")
+    page.keyboard.press("p")
     scale = page.evaluate("() => { const c = document.querySelector('#well canvas'); return c.clientWidth; }")
     drag(page, page.locator("#well canvas"), 60, 24)
     wait_for(lambda: framing().whole.right > 0)

@@ -112,7 +112,7 @@ def _filled(settings: FramingSettings, found: Coverage, came: Place, where: str)
     if worst is None:
         return []
     sides = _said(found.lacks[worst])
-    each = _each(found, came)
+    each = found.each(came)
     is_filled = settings.outside is Outside.FILLED
     mends = [show_frame(worst)]
     if not is_filled:
@@ -135,13 +135,6 @@ def _filled(settings: FramingSettings, found: Coverage, came: Place, where: str)
             frame=worst, mends=tuple(mends),
         )
     ]  # fmt: skip
-
-
-def _each(found: Coverage, came: Place) -> float:
-    """Give the least overscan in percent of the frame, the same on each side."""
-    left, top, right, bottom = found.needs
-    share = max(max(left, right) / came.display.width, max(top, bottom) / came.display.height)
-    return math.ceil(share * 1000) / 10
 
 
 def _enlarged(settings: FramingSettings, found: Coverage, came: Place) -> float | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 
@@ -33,6 +34,12 @@ class Coverage:
     lacks: dict[int, Sides]
     needs: Sides
     folds: bool
+
+    def each(self, came: Place) -> float:
+        """Give the least overscan that fills every frame, in percent of the frame, the same on each side."""
+        left, top, right, bottom = self.needs
+        share = max(max(left, right) / came.display.width, max(top, bottom) / came.display.height)
+        return math.ceil(share * 1000) / 10
 
     @property
     def worst(self) -> int | None:

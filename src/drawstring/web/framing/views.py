@@ -13,7 +13,7 @@ from drawstring.core.camera import Place
 from drawstring.core.chain import PICTURE, Stage, Work, channels_of
 from drawstring.core.colour import look
 from drawstring.core.errors import MissingError, SettingError
-from drawstring.core.framing.coverage import Coverage, coverage, rim_back
+from drawstring.core.framing.coverage import coverage, rim_back
 from drawstring.core.framing.filters import Filter
 from drawstring.core.framing.fitting import Told, fit_of
 from drawstring.core.framing.map import FrameMap, inset, map_of
@@ -70,7 +70,7 @@ def evidence(shot_id: int) -> str:
         return render_template(
             "framing/_plan.html", shot=shot, frame=number, settings=settings, came=came, framed=framed,
             found=found, frames=frames, drawn=_drawn(settings, came, framed), scale=_scale(framed),
-            each=_each(found, came), part=request.args.get("part", ""), filters=list(Filter),
+            each=found.each(came), part=request.args.get("part", ""), filters=list(Filter),
         )  # fmt: skip
 
 
@@ -103,11 +103,12 @@ def _scale(framed: FrameMap) -> float:
     return float(100 / np.hypot(framed.scene[0, 0], framed.scene[1, 0]))
 
 
-def _each(found: Coverage, came: Place) -> float:
-    """Give the least overscan on each side that fills the frame, in percent."""
-    left, top, right, bottom = found.needs
-    share = max(max(left, right) / came.display.width, max(top, bottom) / came.display.height)
-    return float(np.ceil(share * 1000) / 10)
+@bp.get("/shots/<int:shot_id>/framing/others")
+def others(shot_id: int) -> str:
+    """List the plain renders that the picture can be measured against; in a large show these are many."""
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        return render_template("framing/_others.html", others=others_of(session, shot))
 
 
 @bp.get("/shots/<int:shot_id>/framing/fit")

@@ -6,7 +6,8 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from drawstring.core.framing.filters import Exact, Filter
+from drawstring.core.framing.exact import Exact
+from drawstring.core.framing.filters import Filter
 from drawstring.core.framing.grid import near_square
 from drawstring.core.framing.lens import Model
 from drawstring.core.framing.lens_map import Counts, Origin
@@ -20,7 +21,6 @@ from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding
 from drawstring.web.bench.tracks import tracks_of
 from drawstring.web.colour_files import kept_maps
-from drawstring.web.delivery.others import others_of
 
 CHOICES = {
     "fit": list(Fit), "light": list(Filter), "exact": list(Exact), "outside": list(Outside),
@@ -49,7 +49,6 @@ def framing_words(session: Session, shot: Shot, how: ShotStanding, frames: list[
         "out": deliveries.place_out(delivery, how.recipe),
         "shot_views": views_of(Chains(how.passes, how.recipe)),
         "square": near_square(1 + len(other_views(how.passes))),
-        "others": others_of(session, shot),
         "sides": said_sides(settings.arrived),
         "tracks": tracks_of(
             [

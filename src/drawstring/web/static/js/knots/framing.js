@@ -93,6 +93,6 @@ export function setUp(desk) {
       if (by) settle(desk, { ...hand.by(...by), frame: desk.frame });
       return Boolean(by);
     },
-    keys: { g: () => hand.toggle() },
+    keys: { p: () => hand.toggle() },
   };
 }
