@@ -56,6 +56,8 @@ def shows_cut(page, beauty, left: float, top: float) -> None:
 def test_a_size_is_typed_the_picture_dragged_and_its_rim_filled(page, fog, beauty, framing):
     page.goto(f"/shots/{fog.id}/framing?frame={FRAME}")
     page.get_by_role("button", name="it is needed").click()
+    page.get_by_text("Find it against a plain render").click()
+    page.locator(".others select, .others .quiet").first.wait_for()
     size = page.locator("#framing-size")
     size.fill("160 by 120")
     size.press("Enter")
