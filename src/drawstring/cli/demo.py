@@ -8,11 +8,11 @@ import click
 from sqlalchemy.orm import Session
 
 from drawstring.cli.common import main, opened
-from drawstring.cli.waiting import scanned
+from drawstring.cli.waiting import scanned, wait_for
 from drawstring.core.errors import MissingError
 from drawstring.installation import Installation
-from drawstring.standins.tidewrack import FAULTS, FPS, SHOTS, DemoShot, make_faults, render_show
-from drawstring.store import deliveries, recipes, scans, shows
+from drawstring.standins.tidewrack import FAULTS, FPS, SHOTS, DemoShot, make_faults, mural, render_show
+from drawstring.store import deliveries, joinings, recipes, scans, shows
 from drawstring.store.models import Show
 
 CODE = "Tidewrack"
@@ -41,6 +41,7 @@ def demo(installation: Installation, width: int, frames: int | None, first: bool
         _arrive(installation, folder, shot)
     if first:
         return
+    _mural(installation, folder, width)
     faults = os.path.join(installation.root_list[0], FAULTS)
     make_faults(faults, width=min(width, 320), height=min(width, 320) * 9 // 16)
     with opened(installation) as session:
@@ -56,10 +57,35 @@ def _plan(session: Session) -> Show:
     except MissingError:
         show = shows.make_show(session, CODE, title=CODE, fps=FPS)
     have = {shot.code for shot in show.shots}
-    for shot in SHOTS:
-        if shot.code not in have:
-            shows.make_shot(session, show, shot.code, title=shot.title)
+    for code, title in (*((shot.code, shot.title) for shot in SHOTS), (mural.CODE, mural.TITLE)):
+        if code not in have:
+            shows.make_shot(session, show, code, title=title)
     return show
+
+
+def _mural(installation: Installation, folder: str, width: int) -> None:
+    """Render the mural in tiles, join them, and accept it, unless that was done."""
+    place = os.path.join(folder, mural.CODE, "v001")
+    mural.render_mural(place, width=2 * width, height=2 * width * 9 // 16)
+    with opened(installation) as session:
+        show = shows.find_show(session, CODE)
+        shot = next(one for one in show.shots if one.code == mural.CODE)
+        if shot.delivery is not None:
+            return
+        tiles = scanned(installation, place).tiles[0]
+        asked = joinings.ask(session, show, tiles, root=installation.root_list[0], by="demo")
+        number, folder = asked.id, asked.folder
+    wait_for(installation, lambda session: _is_joined(session, number))
+    with opened(installation) as session:
+        show = shows.find_show(session, CODE)
+        shot = next(one for one in show.shots if one.code == mural.CODE)
+        candidate = scanned(installation, folder).candidates[0]
+        deliveries.accept(session, shot, candidate, by="demo")
+
+
+def _is_joined(session: Session, number: int) -> tuple[bool, int, int]:
+    row = joinings.find(session, number)
+    return row.state not in joinings.UNDER_WAY, row.done, row.total
 
 
 def _arrive(installation: Installation, folder: str, made: DemoShot) -> None:

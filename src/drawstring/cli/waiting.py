@@ -19,6 +19,7 @@ from drawstring.installation import Installation
 from drawstring.runs.cluster import Certificates, cluster
 from drawstring.runs.engine import ENGINE_LOCK, Engine
 from drawstring.runs.handoff import Reviewer, Sender
+from drawstring.runs.joining import Joiner
 from drawstring.runs.readers import Readers
 from drawstring.store import correcting
 from drawstring.store.database import connect, unit_of_work
@@ -55,6 +56,7 @@ def scanned(installation: Installation, folder: str, show: Show | None = None) -
             fps=show.fps if show else 0.0,
             surveyor=readers.survey,
             recogniser=readers.recognise,
+            layer=readers.lay_out,
             told=told,
         )
     finally:
@@ -79,7 +81,10 @@ def wait_for(installation: Installation, look: Callable[[Session], tuple[bool, i
                 time.sleep(0.5)
                 continue
             with cluster_of(installation) as client:
-                beside = Sender(sessions), Reviewer(sessions, installation.output_folder)
+                beside = (
+                    Sender(sessions), Reviewer(sessions, installation.output_folder),
+                    Joiner(sessions, Readers(1)),
+                )  # fmt: skip
                 Engine(database, client, beside=beside).work(until=is_over)
 
 

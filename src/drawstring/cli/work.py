@@ -19,6 +19,7 @@ from drawstring.runs.checking import check_package
 from drawstring.runs.engine import Engine
 from drawstring.runs.estimate import try_frames
 from drawstring.runs.handoff import Reviewer, Sender
+from drawstring.runs.joining import Joiner
 from drawstring.runs.readers import Readers
 from drawstring.runs.scanning import Scanning
 from drawstring.store import deliveries, ledger, measuring, recipes, shows
@@ -184,7 +185,9 @@ def engine(installation: Installation) -> None:
         database = connect(installation.database)
         sessions = sessionmaker(database, expire_on_commit=False)
         scanning = Scanning(sessions, Readers(installation.worker_count), installation.root_list)
-        beside = Sender(sessions), Reviewer(sessions, installation.output_folder)
+        beside = (
+            Sender(sessions), Reviewer(sessions, installation.output_folder), Joiner(sessions, Readers(1)),
+        )  # fmt: skip
         Engine(database, client, scanning=scanning, beside=beside).work(until=lambda: stopped)
 
 

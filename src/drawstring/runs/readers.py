@@ -23,6 +23,8 @@ from drawstring.core.arrivals.scan import Sampling, Told, recognise_sampled, rec
 from drawstring.core.arrivals.survey import Survey, faulty, survey
 from drawstring.core.errors import DrawstringError, SourceError
 from drawstring.core.io.pixels import use_threads
+from drawstring.core.tiles.placing import TileSet, lay_out
+from drawstring.core.tiles.sets import RawSet
 from drawstring.runs.forks import READING, warm_parent
 
 Answer = TypeVar("Answer")
@@ -32,6 +34,8 @@ HEADER_S = 5.0
 """For how long one header may be read."""
 FRAMES_S = 60.0
 """For how long a few frames may be decoded."""
+TILES_S = 600.0
+"""For how long the seams of one picture in tiles may be looked at."""
 _LETS_GO = sys.version_info >= (3, 11, 5)
 """Whether this Python stops writing to processes that are gone by itself."""
 
@@ -172,6 +176,16 @@ class Readers:
             # Which of the sampled frames it was is found when all of them are counted.
             unseen.faults.setdefault(one.paths[0], refusal.what)
             return unseen
+
+    def lay_out(self, raw: RawSet) -> TileSet:
+        """Lay tiles out (see `core.tiles.placing`) in a process of its own: it holds the rims of all of them.
+
+        Raises
+        ------
+        SourceError
+            A tile kills its decoder.
+        """
+        return self.read(raw.paths[0], lay_out, raw, limit_s=TILES_S, growth_mb=2 * self.growth_mb)
 
     def close(self) -> None:
         """End the processes."""

@@ -157,7 +157,7 @@ def carry_out_scan(
         found = scan(
             folder, roots=roots, patterns=patterns, dictionary=dictionary, words=words, fps=fps,
             surveyor=readers.survey,
-            recogniser=readers.recognise, told=told,
+            recogniser=readers.recognise, layer=readers.lay_out, told=told,
         )  # fmt: skip
         plain, fault = scan_to_json(found), {}
     except DrawstringError as error:

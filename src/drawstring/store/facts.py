@@ -13,6 +13,7 @@ from drawstring.core.findings import finding_from_dict, gravest_first
 from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts, PartFacts, Window
 from drawstring.core.passes import Pass, Role
 from drawstring.core.passes.former import todays_name
+from drawstring.core.tiles.placing import Tile, TileSet
 from drawstring.store.models import PassRow
 
 
@@ -105,10 +106,12 @@ def _pass(plain: Mapping[str, Any]) -> Pass:
 def scan_to_json(found: Scan) -> dict[str, Any]:
     """Give a scan as plain data; candidates are gathered anew from its sequences when it is read back."""
     own = {finding for one in found.candidates for finding in one.findings}
+    own |= {finding for one in found.tiles for finding in one.findings}
     return {
         "folder": found.folder,
         "newest": _newest(found),
         "sequences": [_report_to_json(report) for report in found.sequences],
+        "tiles": [tiles_to_json(one) for one in found.tiles],
         "findings": [finding.as_dict() for finding in found.findings if finding not in own],
     }
 
@@ -127,8 +130,38 @@ def scan_from_json(plain: Mapping[str, Any], *, fps: float = 0.0) -> Scan:
     reports = [_report_from_json(one) for one in plain["sequences"]]
     candidates = gather(reports, fps=fps)
     findings = [finding_from_dict(one) for one in plain["findings"]]
+    tiles = [tiles_from_json(one) for one in plain.get("tiles", ())]
     findings += [finding for one in candidates for finding in one.findings]
-    return Scan(plain["folder"], reports, candidates, gravest_first(findings))
+    findings += [finding for one in tiles for finding in one.findings]
+    return Scan(plain["folder"], reports, candidates, gravest_first(findings), tiles)
+
+
+def tiles_to_json(one: TileSet) -> dict[str, Any]:
+    """Give a picture in tiles as plain data."""
+    return {
+        "folder": one.folder, "pattern": one.pattern, "display": list(one.display), "data": list(one.data),
+        "overlap": list(one.overlap), "frames": list(one.frames), "looked_at": one.looked_at,
+        "size_bytes": one.size_bytes,
+        "tiles": [
+            [tile.row, tile.col, list(tile.window), tile.stops, [list(path) for path in tile.paths]]
+            for tile in one.tiles
+        ],
+        "findings": [finding.as_dict() for finding in one.findings],
+    }  # fmt: skip
+
+
+def tiles_from_json(plain: Mapping[str, Any]) -> TileSet:
+    """Read a picture in tiles back."""
+    return TileSet(
+        plain["folder"], plain["pattern"], Window(*plain["display"]), Window(*plain["data"]),
+        (plain["overlap"][0], plain["overlap"][1]),
+        tuple(
+            Tile(row, col, Window(*window), stops, tuple((number, path) for number, path in paths))
+            for row, col, window, stops, paths in plain["tiles"]
+        ),
+        tuple(plain["frames"]), plain["looked_at"], plain["size_bytes"],
+        tuple(finding_from_dict(finding) for finding in plain["findings"]),
+    )  # fmt: skip
 
 
 def _report_to_json(report: SequenceReport) -> dict[str, Any]:

@@ -9,7 +9,9 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, undefer
 
 from drawstring.core.arrivals import Candidate, Scan, check_pattern
+from drawstring.core.arrivals.scan import APART
 from drawstring.core.errors import ConflictError, DrawstringError, MissingError, SettingError
+from drawstring.core.tiles.placing import TileSet
 from drawstring.store import deliveries
 from drawstring.store.facts import scan_from_json
 from drawstring.store.models import Delivery, ScanRow, Shot, Show, WatchedFolder, now
@@ -137,6 +139,23 @@ def candidate(session: Session, row: ScanRow, key: str) -> Candidate:
     return one
 
 
+def tiles(session: Session, row: ScanRow, key: str) -> TileSet:
+    """Give one picture in tiles of a finished scan by its key.
+
+    Raises
+    ------
+    MissingError
+        The scan has none of this name.
+    """
+    one = next((one for one in found(session, row).tiles if one.key == key), None)
+    if one is None:
+        raise MissingError(
+            f"{key} is no picture in tiles.", where="arrivals", why="It changed since it was scanned.",
+            remedy="Scan the folder again.",
+        )  # fmt: skip
+    return one
+
+
 @dataclass(frozen=True)
 class Newer:
     """A newer version of a shot's delivery that a scan has seen and nobody has accepted yet."""
@@ -199,10 +218,11 @@ def take_words(session: Session, show: Show, words: Iterable[str], taken: str) -
         They are to be something else, or there is no word.
     """
     kept = [word.strip() for word in words if word.strip()]
-    if taken not in ("pass", "view") or not kept or any(len(word) > 80 for word in kept):
+    if taken not in ("pass", "view", APART) or not kept or any(len(word) > 240 for word in kept):
         raise SettingError(
             f"“{', '.join(kept)[:80]}” can't be taken for “{taken[:20]}”.", where="arrivals.words",
-            why="Nothing was changed.", remedy="Words in names are views or passes.",
+            why="Nothing was changed.",
+            remedy="Words in names are views or passes; names of tiles may be apart.",
         )  # fmt: skip
     show.words = {**show.words, **dict.fromkeys(kept, taken)}
     session.flush()

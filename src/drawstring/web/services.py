@@ -6,8 +6,9 @@ from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from typing import cast
 
-from flask import current_app
+from flask import current_app, make_response, redirect, request
 from sqlalchemy.orm import Session, sessionmaker
+from werkzeug.wrappers import Response
 
 from drawstring.installation import Installation
 from drawstring.runs.readers import Readers
@@ -38,3 +39,12 @@ def work() -> AbstractContextManager[Session]:
 def who() -> str:
     """Give who is at the page; everybody on loopback is the same person until there is a sign-in."""
     return "page"
+
+
+def go_to(address: str) -> Response:
+    """Send htmx, or a plain form, to another page."""
+    if request.headers.get("HX-Request"):
+        response = make_response("", 204)
+        response.headers["HX-Redirect"] = address
+        return response
+    return redirect(address, 303)

@@ -32,9 +32,15 @@ from drawstring.core.io.thinned import read_thinned
 from drawstring.core.passes.dictionary import Entry
 from drawstring.core.passes.recognition import STRAIGHT, Pass, recognise
 from drawstring.core.passes.roles import COLOUR_ROLES
+from drawstring.core.tiles.placing import TileSet, lay_out
+from drawstring.core.tiles.sets import RawSet, find_tiles
 
 Told = Callable[[str, int, int], None]
 """Told of progress: what is being done, how many of how many."""
+
+
+APART = "apart"
+"""What a show says of a name whose files look like tiles and are none."""
 
 
 @dataclass(frozen=True)
@@ -51,6 +57,7 @@ class Sampling:
 
 Surveyor = Callable[[list[str], Told], Survey]
 Recogniser = Callable[[list[Sampling], Told], list[Recognised | None]]
+Layer = Callable[[RawSet], TileSet]
 
 
 @dataclass(frozen=True)
@@ -61,6 +68,7 @@ class Scan:
     sequences: list[SequenceReport] = field(default_factory=list)
     candidates: list[Candidate] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
+    tiles: list[TileSet] = field(default_factory=list)
 
     def as_dict(self) -> dict[str, object]:
         """Give the scan as plain data, for JSON."""
@@ -77,6 +85,29 @@ class Scan:
                     "passes": [each.name for each in one.passes],
                 }
                 for one in self.candidates
+            ],
+            "tiles": [
+                {
+                    "folder": one.folder,
+                    "pattern": one.pattern,
+                    "rows": one.rows,
+                    "columns": one.cols,
+                    "display_window": list(one.display),
+                    "data_window": list(one.data),
+                    "overlap": list(one.overlap),
+                    "frames": list(one.frames),
+                    "tiles": [
+                        {
+                            "row": tile.row + 1,
+                            "column": tile.col + 1,
+                            "window": list(tile.window),
+                            "stops": tile.stops,
+                        }
+                        for tile in one.tiles
+                    ],
+                    "findings": [finding.as_dict() for finding in one.findings],
+                }
+                for one in self.tiles
             ],
             "findings": [finding.as_dict() for finding in self.findings],
         }
@@ -158,6 +189,7 @@ def scan(
     fps: float = 0.0,
     surveyor: Surveyor = _survey_here,
     recogniser: Recogniser = _recognise_here,
+    layer: Layer = lay_out,
     told: Told = _quiet,
 ) -> Scan:
     """Scan a folder and everything below it.
@@ -174,8 +206,9 @@ def scan(
         What people said about words that nobody knows.
     fps : float
         The show's rate; 0 when it does not matter.
-    surveyor, recogniser : callable
-        How headers and sampled pixels are read; a caller may hand in ones that use other processes.
+    surveyor, recogniser, layer : callable
+        How headers and sampled pixels are read, and tiles laid out; a caller may hand in ones that use other
+        processes.
     told : callable
         Told of progress.
 
@@ -203,6 +236,7 @@ def scan(
         return Scan(real, [], [], gravest_first(findings))
     told("reading headers", 0, len(paths))
     surveyed = surveyor(paths, told)
+    tiles, paths = _tiles(paths, surveyed, words or {}, layer, findings, told)
     reports = [
         sequence_report(sequence, surveyed, read_path(sequence.files[0][1], patterns))
         for sequence in group(paths)
@@ -222,7 +256,36 @@ def scan(
             reports[i] = with_passes(with_faults(reports[i], one.faults), one.passes, one.facts)
     candidates = gather(reports, fps=fps)
     findings += [finding for candidate in candidates for finding in candidate.findings]
-    return Scan(real, reports, candidates, gravest_first(findings))
+    findings += [finding for one in tiles for finding in one.findings]
+    return Scan(real, reports, candidates, gravest_first(findings), tiles)
+
+
+def _tiles(
+    paths: list[str],
+    surveyed: Survey,
+    words: Mapping[str, str],
+    layer: Layer,
+    findings: list[Finding],
+    told: Told,
+) -> tuple[list[TileSet], list[str]]:
+    """Lay out what came in tiles; give it, and all other paths."""
+    raw, rest = find_tiles(paths, surveyed)
+    apart = [one for one in raw if words.get(one.pattern) == APART]
+    raw = [one for one in raw if one not in apart]
+    left = {path for one in apart for path in one.paths}
+    tiles = []
+    for i, one in enumerate(raw):
+        told("looking along the seams of tiles", i, len(raw))
+        try:
+            tiles.append(layer(one))
+        except DrawstringError as refusal:
+            findings.append(
+                Finding(
+                    "tiles-unreadable", Severity.WARNS, f"{one.pattern} came in tiles. {refusal.what}",
+                    one.pattern, "It can't be put together.", refusal.remedy,
+                )
+            )  # fmt: skip
+    return tiles, [path for path in paths if path in left] + rest if left else rest
 
 
 def _sampling(report: SequenceReport, dictionary: Sequence[Entry]) -> Sampling | None:

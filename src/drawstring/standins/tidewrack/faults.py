@@ -31,6 +31,7 @@ from drawstring.standins.renderer import (
 )
 from drawstring.standins.renderer.scene import PackedScene, Scene
 from drawstring.standins.tidewrack import scenes
+from drawstring.standins.tidewrack.mural import TileFaults, render_mural
 
 FOLDER = "tidewrack-arrivals"
 FRAMES = 10
@@ -61,6 +62,7 @@ def make_faults(folder: str, *, width: int = 320, height: int = 180) -> bool:
     bell = _Set(scenes.bell_yard(), width, height)
     _faulty_pair(os.path.join(unfinished, "TW040", "v002"), bell)
     _leaning(os.path.join(unfinished, "TW050", "v002"), bell)
+    _tiles(os.path.join(unfinished, "TW170"), width, height)
     with open(os.path.join(unfinished, "render_notes.txt"), "w", encoding="utf-8") as file:
         file.write("Night of the 14th: farm blades 3 and 7 went down at two.\n")
     os.symlink("/etc/hostname", os.path.join(unfinished, "TW110", "v001", "TW110_beauty_v001.1011.exr"))
@@ -251,6 +253,17 @@ def _twins_and_names(folder: str, made: _Set) -> None:
         planes |= {f"rust_streaks.{k}": v for k, v in made.layer(i, "specular_indirect").items()}
         planes |= {f"normal.{k}": v for k, v in made.layer(i, "diffuse_colour").items()}
         _write(os.path.join(folder, f"TW160_main_v003.{FIRST + i:04d}.exr"), planes)
+
+
+def _tiles(folder: str, width: int, height: int) -> None:
+    """Render a still in tiles: one exposed by itself, one of another region, one that never came."""
+    render_mural(
+        folder, code="TW170", width=2 * width, height=2 * height, cols=3, rows=3, overlap=0.12, samples=1,
+        scene=scenes.fog_yard, camera=scenes.fog_yard_camera,
+        faults=TileFaults(
+            stops=(((0, 1), 0.35),), shifted=(((1, 2), 9),), missing=frozenset({(2, 0)})
+        ),
+    )  # fmt: skip
 
 
 def _half_size(folder: str, made: _Set) -> None:

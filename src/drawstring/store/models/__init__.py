@@ -6,6 +6,7 @@ core's typed objects. Times are UTC.
 
 from drawstring.store.models.base import CODE, Base, now
 from drawstring.store.models.deliveries import Delivery, Frame, Measurement, Member, PassRow
+from drawstring.store.models.joinings import Joining
 from drawstring.store.models.reviews import Review
 from drawstring.store.models.runs import Package, Run, RunFrame
 from drawstring.store.models.sendings import Sending
@@ -21,7 +22,7 @@ from drawstring.store.models.shows import (
 from drawstring.store.models.tokens import Token
 
 __all__ = [
-    "CODE", "Base", "Delivery", "DictionaryEntry", "Dismissal", "Frame", "Measurement", "Member", "Package",
-    "PassRow", "Review", "Revision", "Run", "RunFrame", "ScanRow", "Sending", "Shot", "Show", "Token",
-    "WatchedFolder", "now",
+    "CODE", "Base", "Delivery", "DictionaryEntry", "Dismissal", "Frame", "Joining", "Measurement", "Member",
+    "Package", "PassRow", "Review", "Revision", "Run", "RunFrame", "ScanRow", "Sending", "Shot", "Show",
+    "Token", "WatchedFolder", "now",
 ]  # fmt: skip

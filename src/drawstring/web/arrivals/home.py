@@ -10,12 +10,13 @@ from drawstring.core.colour.management import builtin_configs
 from drawstring.store import deliveries, measuring
 from drawstring.store.models import Delivery, Shot
 from drawstring.store.standing import ShotStanding
+from drawstring.web.arrivals.tiles import bp as tiles
 from drawstring.web.arrivals.views import bp as scans
 from drawstring.web.colour_files import kept_configs
 from drawstring.web.delivery.views import bp as delivery
 from drawstring.web.drawing import spark
 
-BLUEPRINTS = (scans, delivery)
+BLUEPRINTS = (scans, tiles, delivery)
 IS_ALWAYS_NEEDED = True
 
 

@@ -19,8 +19,9 @@ from drawstring.core.passes import Role
 from drawstring.store import deliveries, scans, shows
 from drawstring.store.facts import delivery_digest
 from drawstring.store.models import ScanRow, Shot, Show
+from drawstring.web.arrivals.tiles import tile_words
 from drawstring.web.pictures.views import MAX_LEVEL, THUMB_PX, as_png
-from drawstring.web.services import house, who, work
+from drawstring.web.services import go_to, house, who, work
 
 bp = Blueprint("arrivals", __name__)
 
@@ -46,7 +47,7 @@ def ask(code: str) -> Response:
         row = scans.ask(session, show, folder)
         if request.form.get("arrivals.watch") == "yes":
             scans.watch(session, show, folder)
-        return _go(url_for("arrivals.scan", code=code, scan_id=row.id))
+        return go_to(url_for("arrivals.scan", code=code, scan_id=row.id))
 
 
 @bp.get("/shows/<code>/arrivals/<int:scan_id>")
@@ -82,7 +83,7 @@ def accept(code: str, scan_id: int, key: str) -> Response:
         wanted = request.form.get("shot", "").strip()
         shot = shows.shot_for(session, show, wanted, title=request.form.get("title", "").strip())
         scans.accept(session, row, key, shot, by=who())
-        return _go(url_for("bench.shot", shot_id=shot.id))
+        return go_to(url_for("bench.shot", shot_id=shot.id))
 
 
 @bp.get("/shows/<code>/arrivals/<int:scan_id>/found/<key>/thumb/<int:place>")
@@ -152,7 +153,7 @@ def set_patterns(code: str, scan_id: int) -> Response:
         row = scans.find(session, scan_id)
         scans.set_patterns(session, show, request.form.get("patterns.text", "").splitlines())
         again = scans.ask(session, show, row.folder)
-        return _go(url_for("arrivals.scan", code=code, scan_id=again.id))
+        return go_to(url_for("arrivals.scan", code=code, scan_id=again.id))
 
 
 @bp.post("/shows/<code>/arrivals/<int:scan_id>/words")
@@ -163,7 +164,7 @@ def take_words(code: str, scan_id: int) -> Response:
         row = scans.find(session, scan_id)
         scans.take_words(session, show, request.form.getlist("word"), request.form.get("taken", ""))
         again = scans.ask(session, show, row.folder)
-        return _go(url_for("arrivals.scan", code=code, scan_id=again.id))
+        return go_to(url_for("arrivals.scan", code=code, scan_id=again.id))
 
 
 def _typed_patterns() -> tuple[list[str], SettingError | None]:
@@ -205,14 +206,21 @@ def _words(session: Session, show: Show, row: ScanRow | None) -> dict[str, Any]:
     if row is not None and found is not None:
         chosen = request.args.get("chosen", "")
         one = next((c for c in found.candidates if c.key == chosen), None)
-        one = one or next(iter(found.candidates), None)
+        tiles = next((t for t in found.tiles if t.key == chosen), None)
+        if one is None and tiles is None:
+            one = next(iter(found.candidates), None)
+            tiles = next(iter(found.tiles), None) if one is None else None
+        told = {f for c in found.candidates for f in c.findings}
+        told |= {f for t in found.tiles for f in t.findings}
         words |= {
-            "loose": [f for f in found.findings if all(f not in c.findings for c in found.candidates)],
+            "loose": [f for f in found.findings if f not in told],
             "states": {each.key: _state(show, each) for each in found.candidates},
             "chosen": one,
         }
         if one is not None:
             words |= _candidate_words(session, show, one)
+        elif tiles is not None:
+            words |= tile_words(session, show, row, tiles)
     return words
 
 
@@ -243,15 +251,6 @@ def _state(show: Show, one: Candidate) -> str:
         return f"older than v{shot.delivery.version:03d}"
     lying_there = delivery_digest(frame for member in one.members for frame in member.frames)
     return "in use" if lying_there == shot.delivery.digest else "in use, files have changed"
-
-
-def _go(address: str) -> Response:
-    """Send htmx, or a plain form, to another page."""
-    if request.headers.get("HX-Request"):
-        response = make_response("", 204)
-        response.headers["HX-Redirect"] = address
-        return response
-    return redirect(address, 303)
 
 
 def _refresh() -> Response:

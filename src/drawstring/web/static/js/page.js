@@ -1,4 +1,5 @@
 // What every page has: the dim theme, the list of shortcuts, messages put away.
+import { change, sameAs } from "./turns.js";
 
 const root = document.documentElement;
 
@@ -59,16 +60,6 @@ document.addEventListener("htmx:configRequest", ({ detail }) => {
   if (now && detail.elt.closest("[data-of-frame]")) detail.parameters.frame = now;
 });
 
-// A changed setting is sent by itself, in turn after those before it: what a form's other fields show may
-// be older than what a press a moment ago has written, and an answer replaces the form that asked.
-let turn = Promise.resolve();
-export function change(url, values) {
-  // A value that changes over the frames is changed at the one that is shown.
-  const frame = document.getElementById("bench")?.dataset.now;
-  if (frame) values = { frame, ...values };
-  turn = turn.then(() => htmx.ajax("POST", url, { source: "#place", values, target: "#place", swap: "innerHTML" })).catch(() => {});
-  return turn;
-}
 function send(target) {
   const form = target.closest("[data-changes]");
   if (form && target.name) change(form.dataset.changes, { [target.name]: target.type === "checkbox" ? (target.checked ? "yes" : "no") : target.value });
@@ -111,15 +102,25 @@ document.addEventListener("htmx:afterSwap", () => {
   kept = null;
 });
 
+// What was unfolded stays unfolded in the panel that takes its place.
+const unfolded = new Map();
+const placeOf = (details) => details.id || [details.closest("[data-of]")?.dataset.of, details.closest("article")?.textContent.slice(0, 120), details.querySelector("summary").textContent.trim()].join("|");
+document.addEventListener("click", ({ target }) => {
+  const details = target.closest("#place summary")?.parentElement;
+  if (details) unfolded.set(placeOf(details), !details.open);
+});
+const inPlace = (detail, selector) => (detail.target.closest("#place") ? document.querySelectorAll(`#place ${selector}`) : []);
+document.addEventListener("htmx:afterSwap", ({ detail }) => {
+  for (const details of inPlace(detail, "details")) details.open = unfolded.get(placeOf(details)) ?? details.open;
+});
+// What is only fetched when it is unfolded is fetched again: it may have opened before htmx listened.
+document.addEventListener("htmx:afterSettle", ({ detail }) => {
+  for (const details of inPlace(detail, "details[open][hx-get]")) htmx.trigger(details, "toggle");
+});
+
 // An answer that replaces or moves the panel between a press and its release would swallow the click: it is
 // made on what stands there now.
 let pressed = null;
-const sameAs = (control) => {
-  if (control.isConnected) return control;
-  if (control.name) return document.querySelector(`#place [name="${CSS.escape(control.name)}"][value="${CSS.escape(control.value)}"]`);
-  const { textContent, dataset } = control, said = JSON.stringify(dataset);
-  return [...document.querySelectorAll("#place button")].find((one) => one.textContent === textContent && JSON.stringify(one.dataset) === said);
-};
 document.addEventListener("pointerdown", ({ target, clientX, clientY }) => {
   const whole = target.closest("#place button, #place label");
   const control = whole?.matches("label") ? whole.querySelector("input[type=radio], input[type=checkbox]") : whole;

@@ -1,5 +1,5 @@
 // The pointer on the picture: values read, things taken, shapes drawn, the picture moved.
-import { change } from "../page.js";
+import { change } from "../turns.js";
 import { choose, setMode } from "./compare.js";
 import { go } from "./frames.js";
 

@@ -1,5 +1,6 @@
 // Settings tried out while a hand moves them, written when it lets go, and what a written change brings.
-import { change, isTyping } from "../page.js";
+import { isTyping } from "../page.js";
+import { change } from "../turns.js";
 import { mark, setMode } from "./compare.js";
 import { load } from "./loading.js";
 import { chooseLayer, madeHere, openPart, resultInTray } from "./parts.js";
