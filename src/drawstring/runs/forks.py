@@ -13,8 +13,10 @@ from multiprocessing.context import BaseContext
 
 METHOD = "forkserver"
 
-READING = ("drawstring.runs.readers", "drawstring.runs.frame")
-"""What processes that read files need."""
+READING = (
+    "drawstring.runs.readers", "drawstring.runs.frame", "scipy.linalg", "scipy.optimize", "scipy.interpolate",
+)  # fmt: skip
+"""What processes that read files need, with what is otherwise loaded late."""
 
 WORKING = ("distributed", "distributed.nanny", *READING, "drawstring.runs.measuring")
 """What workers need."""

@@ -5,17 +5,18 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import orjson
-from alembic import command
-from alembic.config import Config
-from alembic.runtime.migration import MigrationContext
-from alembic.script import ScriptDirectory
 from sqlalchemy import Engine, create_engine
 from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from drawstring.core.errors import ConflictError, DrawstringError, SettingError
+
+if TYPE_CHECKING:
+    from alembic.config import Config
+    from alembic.script import ScriptDirectory
 
 _AWAY = ("08", "57P", "53300", "40", "55P03", "53100", "53200")
 """SQLSTATEs that pass by themselves: no connection, a server that starts or stops, too many connections, a
@@ -110,15 +111,19 @@ def migrate(url: str) -> None:
     ConflictError
         They have a form that a later version of the product gave them.
     """
-    config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    from alembic import command
+
+    scripts = _scripts()
+    _refuse_newer(url, scripts)
+    config = _config()
     config.set_main_option("sqlalchemy.url", url.replace("%", "%%"))
-    _refuse_newer(url, ScriptDirectory.from_config(config))
     command.upgrade(config, "head")
 
 
 def form_of(url: str) -> str:
     """Give the form (the last migration) of a database's tables; empty where it has none yet."""
+    from alembic.runtime.migration import MigrationContext
+
     engine = create_engine(url, connect_args={"connect_timeout": 3})
     try:
         with engine.connect() as connection:
@@ -129,9 +134,22 @@ def form_of(url: str) -> str:
 
 def newest_form() -> str:
     """Give the form that this version of the product brings tables to."""
+    return _scripts().get_current_head() or ""
+
+
+# The steps are needed by whoever takes them, not by everybody who reads a table: they take long to load.
+def _config() -> Config:
+    from alembic.config import Config
+
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    return ScriptDirectory.from_config(config).get_current_head() or ""
+    return config
+
+
+def _scripts() -> ScriptDirectory:
+    from alembic.script import ScriptDirectory
+
+    return ScriptDirectory.from_config(_config())
 
 
 def _refuse_newer(url: str, scripts: ScriptDirectory) -> None:

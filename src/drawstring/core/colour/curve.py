@@ -12,7 +12,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 from drawstring.core.errors import SettingError
 from drawstring.core.readers import read_pairs
@@ -87,5 +86,7 @@ def _gains(curve: Curve) -> tuple[float, float, NDArray[np.float32]]:
     if len(into) == 1:
         return float(into[0]), float(into[0]), np.full(2, 2.0 ** (out[0] - into[0]), np.float32)
     stops = np.linspace(into[0], into[-1], _SAMPLES)
+    from scipy.interpolate import PchipInterpolator  # by whoever needs it: it takes long to load
+
     gains = np.exp2(PchipInterpolator(into, out)(stops) - stops)
     return float(into[0]), float(into[-1]), gains.astype(np.float32)

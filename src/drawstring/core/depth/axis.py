@@ -16,7 +16,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import rq
 
 from drawstring.core.arrays import Mask, Plane
 from drawstring.core.camera import Camera, Grid, Place, slopes
@@ -251,6 +250,8 @@ def _lens_of_points(points: Grid, right: Grid, down: Grid) -> float | None:
         with np.errstate(divide="ignore", invalid="ignore"):
             error = np.hypot(shown[:, 0] / shown[:, 2] - right, shown[:, 1] / shown[:, 2] - down)
         kept = error <= np.nanquantile(error, 0.8)
+    from scipy.linalg import rq  # by whoever needs it: it takes long to load
+
     inner = np.abs(rq(projection[:, :3])[0])
     fits = float(np.nanmedian(error)) < 1e-3 and inner[2, 2] > 0 and inner[1, 1] > 0
     # A lens has one focal length for both directions.

@@ -11,7 +11,6 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize
 
 from drawstring.core.arrays import Mask, Picture, Plane
 from drawstring.core.camera import Camera, Place, slopes
@@ -222,6 +221,8 @@ def led_by_depth(left: Picture, right: Picture, known: Estimate, near: Plane) ->
     costs = [unlike(line) for line in lines]
     start = np.array(lines[int(np.argmin(costs))])
     step = np.array([[0, 0], [0.5, 0], [0, 0.5 / x.max()]])
+    from scipy.optimize import minimize  # by whoever needs it: it takes long to load
+
     best = minimize(
         unlike, start, method="Nelder-Mead", options={"initial_simplex": start + step, "maxiter": 120}
     )

@@ -17,7 +17,6 @@ from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import linprog, nnls
 
 Samples = NDArray[np.float32]
 """(N, 3) scene-linear values at the same N places of every picture."""
@@ -111,6 +110,8 @@ def _sum_of(name: str, pictures: Mapping[str, Samples]) -> Sum | None:
     if len(fitting) < 2:
         return None
     system = np.stack([columns[i] for i in fitting], axis=-1)
+    from scipy.optimize import nnls  # by whoever needs it: it takes long to load
+
     chosen = _whole_shares(nnls(system, whole)[0])
     if chosen is None:
         chosen = _fewest(system, whole, slack)
@@ -139,6 +140,8 @@ def _fewest(system: NDArray[np.float64], whole: NDArray[np.float64], slack: floa
     """Give the fewest terms that add up to the whole; None where none do."""
     step = max(1, len(whole) // 900)
     rows, values = system[::step], whole[::step]
+    from scipy.optimize import linprog
+
     found = linprog(
         np.ones(system.shape[1]),
         A_ub=np.concatenate([rows, -rows]),

@@ -12,13 +12,14 @@ import time
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from functools import partial
-from typing import Any, BinaryIO
-
-import httpx
+from typing import TYPE_CHECKING, Any, BinaryIO
 
 from drawstring.core.errors import ConflictError, MissingError, OutputError
 from drawstring.runs.handoff.contents import contents
 from drawstring.runs.proof import checksum
+
+if TYPE_CHECKING:
+    import httpx
 
 _TUS = {"Tus-Resumable": "1.0.0"}
 TRIES = 6
@@ -76,6 +77,8 @@ def send_package(
     """
     files = contents(folder)
     total, done = sum(one.size_bytes for one in files), 0
+    import httpx  # only a sending needs it
+
     with client or httpx.Client(base_url=url, timeout=60) as inbox:
         for one in files:
             upload = _Upload(os.path.join(folder, one.name), one.size_bytes)
@@ -153,6 +156,8 @@ def _opened(path: str) -> BinaryIO:
 def _asked(
     call: Callable[..., httpx.Response], path: str, *, may_pass: Collection[int] = (), **how: Any
 ) -> httpx.Response:
+    import httpx
+
     try:
         answer = call(path, **how)
     except httpx.TransportError as error:
