@@ -59,7 +59,7 @@ def test_a_pass_is_corrected_once_and_never_again(arrivals, sessions):
     page.goto("/shows/Tidewrack/arrivals?chosen=TW160~3")
     with page.expect_navigation():  # the scan before this one has as many candidates
         page.keyboard.press("s")
-    wait_in(page, "() => document.querySelectorAll('.candidate').length === 9", timeout=60_000)
+    wait_in(page, "() => document.querySelectorAll('.candidate').length === 10", timeout=60_000)
     page.locator(".candidate", has_text="TW160").click()
     card = page.locator(".found-passes li", has_text="rust_streaks")
     card.wait_for()
@@ -176,3 +176,32 @@ def test_names_are_given_their_meaning_while_typing(arrivals):
     page.locator(".candidate").nth(6).wait_for(timeout=60_000)
     page.keyboard.press("ArrowDown")
     page.locator(".candidate[aria-current]", has_text="TW050").wait_for()
+
+
+def test_a_picture_in_tiles_is_looked_at_joined_and_accepted(arrivals, sessions):
+    page = arrivals
+    page.locator(".candidate", has_text="TW170").click()
+    page.locator(".tile-drawing .is-uneven text").first.wait_for()
+    assert (
+        page.locator(".tile-drawing image").count() == 8 and page.locator(".tile-drawing .hole").count() == 1
+    )
+    wait_in(page, "() => fetch(document.querySelector('.tile-drawing image').href.baseVal).then((r) => r.ok)")
+    page.get_by_text("row 1, column 2 +0.3").first.wait_for()
+    assert page.get_by_label("even out exposures").is_checked(), "it is proposed where a step was found"
+    page.get_by_label("may keep its hole").check()
+    page.get_by_role("button", name="Join the tiles").click()
+    page.get_by_role("link", name="Accept the joined picture").click(timeout=60_000)
+    page.get_by_role("button", name="Accept as new shot TW170").click(timeout=60_000)
+    page.wait_for_url("**/shots/**")
+    with sessions() as session:
+        assert shows.find_shot(session, "TW170").delivery.window == [0, 0, 191, 107]
+    # Said to be none, they are pictures of their own from the next scan on.
+    with sessions() as session:
+        show = shows.find_show(session, "Tidewrack")
+        before = scans.recent(session, show)[-1].id
+    page.goto(f"/shows/Tidewrack/arrivals/{before}")
+    page.locator(".candidate", has_text="TW170").click()
+    with page.expect_navigation():
+        page.get_by_role("button", name="they are no tiles").click()
+    page.locator(".candidate", has_text="TW170").wait_for(timeout=60_000)
+    assert "In tiles" not in page.locator(".candidates").inner_text()

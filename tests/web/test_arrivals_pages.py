@@ -66,7 +66,7 @@ def accept(client, sessions, scanned):
 
 def test_a_scan_shows_its_shots_their_passes_and_what_is_wrong(client, scanned):
     page = client.get(scanned).text
-    assert page.count('class="candidate"') == 9 and "newer" not in page
+    assert page.count('class="candidate"') == 10 and "newer" not in page
     assert "negative frame numbers left out" in page
     one = client.get(f"{scanned}/found/TW110~1", headers=HTMX).text
     assert "Frame 1004 did not arrive." in one and "Left out: TW110_" in one

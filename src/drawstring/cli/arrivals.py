@@ -7,15 +7,17 @@ from collections.abc import Iterator
 from typing import Any
 
 import click
+from sqlalchemy.orm import Session
 
 from drawstring.cli.common import as_json, main, me, opened, say
 from drawstring.cli.shots import shot_group
-from drawstring.cli.waiting import scanned
+from drawstring.cli.waiting import scanned, wait_for
 from drawstring.core.arrivals import Candidate, Scan
 from drawstring.core.errors import ConflictError, MissingError, SettingError
 from drawstring.core.passes import entry, read_entries
+from drawstring.core.tiles.placing import TileSet
 from drawstring.installation import Installation
-from drawstring.store import correcting, deliveries, dismissals, scans, shows
+from drawstring.store import correcting, deliveries, dismissals, joinings, scans, shows
 from drawstring.store.models import Delivery
 from drawstring.store.standing import standing
 from drawstring.store.telling import shot_data
@@ -48,8 +50,67 @@ def _scan_words(found: Scan) -> Iterator[str]:
         version = f" v{candidate.version:03d}" if candidate.version else ""
         members = ", ".join(member.pattern for member in candidate.members)
         yield f"shot {candidate.shot}{version}: {len(candidate.passes)} passes from {members}"
+    for each in found.tiles:
+        span = f"{each.data.width} x {each.data.height}"
+        yield f"tiles {each.pattern}: {each.cols} x {each.rows}, {span}, to be joined (drawstring join)"
     for finding in found.findings:
         yield f"{finding.severity}: {finding.what} ({finding.where})\n    {finding.why} {finding.remedy}"
+
+
+@main.command("join")
+@click.argument("show")
+@click.argument("folder")
+@click.option("--name", default="", help="Which picture, where the folder holds several in tiles.")
+@click.option("--even", is_flag=True, help="Take steps in exposure out.")
+@click.option("--with-holes", is_flag=True, help="Join frames of which tiles are missing, too.")
+@as_json
+@click.pass_obj
+def join_tiles(
+    installation: Installation,
+    show: str,
+    folder: str,
+    name: str,
+    even: bool,
+    with_holes: bool,
+    wants_json: bool,
+) -> None:
+    """Join what lies in FOLDER in tiles, for SHOW; the whole frames are scanned like what is handed in."""
+    with opened(installation) as session:
+        row = shows.find_show(session, show)
+        tiles = _one_in_tiles(scanned(installation, folder, row), name)
+        asked = joinings.ask(
+            session, row, tiles, root=installation.root_list[0], evens=even, with_holes=with_holes, by=me()
+        )
+        number = asked.id
+    wait_for(installation, lambda session: _joined(session, number))
+    with opened(installation) as session:
+        row_now = joinings.find(session, number)
+        data: dict[str, Any] = {
+            "state": row_now.state, "folder": row_now.folder, "frames": row_now.done, "fault": row_now.fault,
+        }  # fmt: skip
+    if data["state"] != "done":
+        fault = data["fault"]
+        raise ConflictError(
+            str(fault.get("what") or "Joining was stopped."), where=folder,
+            why=str(fault.get("why", "")), remedy=str(fault.get("remedy", "Join the tiles again.")),
+        )  # fmt: skip
+    say(data, wants_json, lambda: f"Joined {tiles.pattern}: {data['frames']} frames in {data['folder']}.")
+
+
+def _joined(session: Session, number: int) -> tuple[bool, int, int]:
+    row = joinings.find(session, number)
+    return row.state not in joinings.UNDER_WAY, row.done, row.total
+
+
+def _one_in_tiles(found: Scan, name: str) -> TileSet:
+    fitting = [one for one in found.tiles if name in ("", one.pattern)]
+    if len(fitting) == 1:
+        return fitting[0]
+    there = ", ".join(one.pattern for one in found.tiles) or "nothing"
+    raise ConflictError(
+        f"{name or 'No single picture'} does not lie there in tiles.", where=found.folder,
+        why="It is not clear what is meant.", remedy=f"In tiles there is {there}. Choose with --name.",
+    )  # fmt: skip
 
 
 @shot_group.command("accept")

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import ExitStack
 from dataclasses import dataclass
 from typing import Any
@@ -123,10 +124,17 @@ def join(
             ) as file,
         ):  # fmt: skip
             sources = {one.facts.path: opened.enter_context(_Source(one.facts)) for one in laid}
+            # One band is packed while the next one is put together: either takes as long as the other.
+            writer = opened.enter_context(ThreadPoolExecutor(1))
+            packed: Future[None] | None = None
             for rows in _bands(tiles.data):
                 band = _band(laid, sources, tiles.data, rows, kinds)
-                file.add(kinds.parts(band))
+                if packed is not None:
+                    packed.result()
+                packed = writer.submit(file.add, kinds.parts(band))
                 on_band(rows[1] - tiles.data.y_min + 1, tiles.data.height)
+            if packed is not None:
+                packed.result()
         size = os.path.getsize(unfinished)
     return Joined(path, size, stops, holes)
 

@@ -37,12 +37,15 @@ class NamedPlace:
         As counted in the name, from wherever it begins.
     is_sure : bool
         Whether the name says which of them is the row.
+    is_still : bool
+        Whether the name ends with the place: what is before it is no frame number.
     """
 
     whole: str
     row: int
     col: int
     is_sure: bool
+    is_still: bool = False
 
 
 def place_in_name(path: str) -> NamedPlace | None:
@@ -51,9 +54,9 @@ def place_in_name(path: str) -> NamedPlace | None:
     Examples
     --------
     >>> place_in_name("/in/TW090_r02c03_v001.1001.exr")
-    NamedPlace(whole='/in/TW090_v001.1001.exr', row=2, col=3, is_sure=True)
+    NamedPlace(whole='/in/TW090_v001.1001.exr', row=2, col=3, is_sure=True, is_still=False)
     >>> place_in_name("/in/tile_2x3/TW090.exr")
-    NamedPlace(whole='/in/TW090.exr', row=2, col=3, is_sure=False)
+    NamedPlace(whole='/in/TW090.exr', row=2, col=3, is_sure=False, is_still=False)
     >>> place_in_name("/in/TW090_1920x1080_v001.1001.exr"), place_in_name("/in/lamp_rc1.exr")
     (None, None)
     """
@@ -70,7 +73,8 @@ def place_in_name(path: str) -> NamedPlace | None:
                 continue
             rest = _without(place, match.start(), match.end())
             whole = os.path.join(folder, rest) if place is name else os.path.join(above, rest, name)
-            return NamedPlace(whole, row, col, is_sure)
+            is_last = place is name and match.end() == len(os.path.splitext(name)[0])
+            return NamedPlace(whole, row, col, is_sure, is_last)
     return None
 
 

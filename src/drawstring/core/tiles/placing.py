@@ -176,6 +176,16 @@ def _finding(code: str, severity: Severity, what: str, raw: RawSet, why: str, re
 def _files(raw: RawSet) -> list[Finding]:
     """Tell files that can't be read, come twice, or are of another kind than the others."""
     findings = []
+    formats = {facts.kind for path in raw.paths if (facts := raw.facts_of(path)) is not None}
+    if formats - {"openexr"}:
+        findings.append(
+            _finding(
+                "tiles-format", Severity.STOPS,
+                f"These tiles are {', '.join(sorted(formats)).upper()} files.", raw,
+                "Joined into OpenEXR, their display values would be taken for light.",
+                "Render the tiles as OpenEXR; or say that they are no tiles, and bring them in one by one.",
+            )
+        )  # fmt: skip
     usual = Counter(_kind(facts) for path in raw.paths if (facts := raw.facts_of(path)) is not None)
     first = raw.cells[0]
     for number, tiles in sorted(raw.frames.items()):

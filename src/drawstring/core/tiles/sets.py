@@ -128,13 +128,20 @@ def _with_survey(one: RawSet, survey: Survey) -> RawSet:
 def _by_names(paths: list[str]) -> list[RawSet]:
     told: dict[str, dict[Cell, list[str]]] = defaultdict(lambda: defaultdict(list))
     sure: dict[str, bool] = {}
+    stills: set[str] = set()
     for path in paths:
         place = place_in_name(path)
         if place is not None:
             told[place.whole][place.row, place.col].append(path)
             sure[place.whole] = place.is_sure
+            if place.is_still:
+                stills.add(place.whole)
     sets = []
-    for sequence in group(sorted(told)):
+    lone = [
+        Sequence(os.path.dirname(path), *os.path.splitext(os.path.basename(path)), 0, ((0, path),))
+        for path in sorted(stills)
+    ]
+    for sequence in [*group(sorted(told.keys() - stills)), *lone]:
         members = [(number, told[path], path) for number, path in sequence.files]
         cells = {cell for _, tiles, _ in members for cell in tiles}
         if _is_grid(cells):
