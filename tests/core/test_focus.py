@@ -148,16 +148,16 @@ def test_alpha_is_spread_like_the_light_it_belongs_to():
     assert out[..., 3].sum() == pytest.approx(400, rel=0.02)
 
 
-WIDTH, WINDOW = 480, Window(110, 70, 349, 209)
+WIDTH, WINDOW = 480, Window(110, 100, 309, 199)
 STAND_IN = scenes.fog_yard_camera(0.3)
 
 
-def rendered(stop_and_focus: tuple[float, float]):
+def rendered(stop_and_focus: tuple[float, float], samples: int):
     """Render the yard through an opening; highlights, which take thousands of samples, are left out."""
     yard = scenes.fog_yard()
     yard.materials = [replace(material, specular=0.0) for material in yard.materials]
     camera = replace(STAND_IN, stop=stop_and_focus[0], focus_m=stop_and_focus[1])
-    view = View(WIDTH, 270, window=WINDOW, samples=12, is_thrifty=False, is_denoised=False)
+    view = View(WIDTH, 270, window=WINDOW, samples=samples, is_thrifty=False, is_denoised=False)
     frame = render(yard.packed(), camera, view, seed=int(stop_and_focus[1]))
     return frame.beauty, frame.planes["depth.Z"]
 
@@ -199,11 +199,11 @@ def test_focus_comes_close_to_a_lens_that_was_really_open():
 
     # Not forked from here: a child of a process with threads can lock up.
     with ProcessPoolExecutor(2, mp_context=multiprocessing.get_context("forkserver")) as pool:
-        sharp, z = pool.submit(rendered, (0.0, 1.0)).result()
+        sharp, z = pool.submit(rendered, (0.0, 1.0), 6).result()
         # At each distance the opening whose largest blur has a radius of 10 pixels.
         asked = [(float(np.abs(lens_at(d, 1.0).radius(z)).max()) / 10, d) for d in (5.0, 9.0, 22.0)]
         asked = [(np.abs(lens_at(d, 0.2).radius(z)).max() * 0.2 / 10, d) for _, d in asked]
-        truths = [one.result()[0] for one in [pool.submit(rendered, (float(s), d)) for s, d in asked]]
+        truths = [one.result()[0] for one in [pool.submit(rendered, (float(s), d), 12) for s, d in asked]]
     for (stop, distance), truth in zip(asked, truths, strict=True):
         radius = lens_at(distance, float(stop)).radius(z)
         assert 9.5 < np.abs(radius).max() <= 10.5

@@ -93,6 +93,7 @@ def test_a_monitor_follows_the_bench_and_loops_without_one(page, fog):
     with page.expect_popup() as opened:
         page.get_by_role("link", name="monitor").click()
     monitor = opened.value
+    monitor.set_viewport_size({"width": 480, "height": 300})  # drawn without a graphics card
     monitor.locator("#said", has_text=f"{FRAME}").wait_for(state="attached")
     page.locator("#frames .cell:not([disabled])").nth(1).click()
     monitor.locator("#said", has_text="1011").wait_for(state="attached")
