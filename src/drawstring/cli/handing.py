@@ -14,10 +14,12 @@ from drawstring.cli.waiting import wait_for
 from drawstring.core.errors import ConflictError, SettingError
 from drawstring.core.io.sound import kept_sound
 from drawstring.core.io.writing import final_name
+from drawstring.core.titles.saving import put_pages
 from drawstring.installation import Installation
 from drawstring.runs.handoff import copy_package, make_report, make_review, sheet_of_packages, zip_of
 from drawstring.runs.handoff.cut import PICTURE, SEEN_FORMS, count_frames
-from drawstring.store import ledger, reviews, sendings, shows
+from drawstring.runs.handoff.titles import Chosen, pages
+from drawstring.store import ledger, reviews, sendings, shows, titles
 from drawstring.store.standing import standing
 from drawstring.store.telling import package_name, sending_data
 
@@ -137,6 +139,33 @@ def sheet(installation: Installation, package: tuple[int, ...], to: str, title: 
     data = sheet_of_packages(folders, title)
     with final_name(to) as unfinished, open(unfinished, "wb") as file:
         file.write(data)
+    click.echo(to)
+
+
+@hand_off_group.command("title")
+@click.argument("template")
+@click.argument("package", type=int, nargs=-1, required=True)
+@click.option(
+    "--to", type=click.Path(dir_okay=False), required=True, help="The .png, .tiff, .ora or .pdf to write."
+)
+@click.option("--note", default="", help="What stands where the template has {note}.")
+@click.option("--frame", type=int, help="Which frame is shown; default: the one in the middle.")
+@click.pass_obj
+def title(
+    installation: Installation, template: str, package: tuple[int, ...], to: str, note: str, frame: int | None
+) -> None:
+    """Lay PACKAGEs out by a TEMPLATE of their show: the first page as a picture, or all as a PDF."""
+    with opened(installation) as session:
+        found = [ledger.find_package(session, number) for number in package]
+        plan = titles.find_template(found[0].run.shot.show, template)
+        chosen = [Chosen(p.folder, p.run.shot.show.title, p.run.shot.title, frame) for p in found]
+    ending = os.path.splitext(to)[1].lower().removeprefix(".")
+    only = None if ending == "pdf" else 0
+    with final_name(to) as unfinished:
+        drawn = list(pages(plan, chosen, note=note, only=only, has_layers=ending == "ora"))
+        put_pages(unfinished, drawn, ending, dpi=plan.dpi)
+    for said in dict.fromkeys(said for page in drawn for said in page.notes):
+        click.echo(said, err=True)
     click.echo(to)
 
 

@@ -37,9 +37,10 @@ from drawstring.web.pictures.levels import bp as levels
 from drawstring.web.pictures.views import bp as pictures
 from drawstring.web.runs.views import bp as runs
 from drawstring.web.services import House
+from drawstring.web.titles.views import bp as titles
 
 BLUEPRINTS = (board, bench, dictionary, findings, inbox, api, made, many, monitor, pictures, runs,
-              packages, reviews, sendings, keys_from, levels)  # fmt: skip
+              packages, reviews, sendings, titles, keys_from, levels)  # fmt: skip
 
 csrf = CSRFProtect()
 

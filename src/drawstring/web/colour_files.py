@@ -8,11 +8,12 @@ from contextlib import suppress
 
 from werkzeug.datastructures import FileStorage
 
-from drawstring.core.colour.kept_files import CONFIGS, MAPS, TABLES, keep_file, kept_files
+from drawstring.core.colour.kept_files import CONFIGS, LOGOS, MAPS, TABLES, keep_file, kept_files
 from drawstring.core.colour.management import check_config
 from drawstring.core.colour.table import check_table
 from drawstring.core.errors import DrawstringError
 from drawstring.core.framing.lens_map import check_map
+from drawstring.core.titles.drawing import check_logo
 from drawstring.web.services import house
 
 
@@ -29,6 +30,22 @@ def kept_configs() -> list[tuple[str, str]]:
 def kept_maps() -> list[tuple[str, str]]:
     """Give every coordinate map that is kept here, by path, with its name."""
     return kept_files(house().installation.colour_folder, MAPS)
+
+
+def kept_logos() -> list[tuple[str, str]]:
+    """Give every logo that is kept here, by path, with its name."""
+    return kept_files(house().installation.colour_folder, LOGOS)
+
+
+def bring_logo(file: FileStorage) -> str:
+    """Keep a logo that was sent, once it can be read; give its path.
+
+    Raises
+    ------
+    DrawstringError
+        It is no picture, or can't be kept.
+    """
+    return _bring(file, check_logo)
 
 
 def bring_map(file: FileStorage) -> str:

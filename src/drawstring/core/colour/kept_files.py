@@ -1,4 +1,4 @@
-"""Files that are kept with the shows: lookup tables, configurations of OpenColorIO, maps of lenses.
+"""Files kept with the shows: lookup tables, configurations of OpenColorIO, maps of lenses, logos.
 
 A kept file lies in a folder named by its content, `.../0f3a...c2/show.ocio`, and is named in a recipe by its
 whole path. It is used only while its content is what that name says: a table that was changed behind a
@@ -27,7 +27,10 @@ CONFIGS = ("ocio", "ocioz")
 MAPS = ("exr",)
 """Ending of coordinate maps of lenses."""
 
-KEPT = (*TABLES, *CONFIGS, *MAPS)
+LOGOS = ("png", "jpg", "jpeg")
+"""Endings of logos for title frames."""
+
+KEPT = (*TABLES, *CONFIGS, *MAPS, *LOGOS)
 
 MOST_MB = 64
 

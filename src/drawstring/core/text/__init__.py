@@ -2,6 +2,13 @@
 
 from __future__ import annotations
 
-from drawstring.core.text.drawing import Weight, fitted_size, fitted_text, text_size, write_text
+from drawstring.core.text.drawing import (
+    Weight,
+    fitted_size,
+    fitted_text,
+    has_letter,
+    text_size,
+    write_text,
+)
 
-__all__ = ["Weight", "fitted_size", "fitted_text", "text_size", "write_text"]
+__all__ = ["Weight", "fitted_size", "fitted_text", "has_letter", "text_size", "write_text"]

@@ -31,6 +31,15 @@ def _font(weight: Weight, size: int) -> ImageFont.FreeTypeFont:
     return ImageFont.truetype(str(FONTS / weight.value), size, layout_engine=ImageFont.Layout.RAQM)
 
 
+@lru_cache(maxsize=4096)
+def has_letter(letter: str, weight: Weight = Weight.PLAIN) -> bool:
+    """Whether the font draws a letter: what it lacks all looks like the same box."""
+    font = _font(weight, 24)
+    lacking = font.getmask("\uffff")
+    drawn = font.getmask(letter)
+    return letter.isspace() or drawn.size != lacking.size or bytes(drawn) != bytes(lacking)
+
+
 def text_size(text: str, size: int, weight: Weight = Weight.PLAIN) -> tuple[int, int]:
     """Give how wide and high a line is, in pixels; its height is the font's, whatever letters stand in it."""
     font = _font(weight, size)

@@ -42,6 +42,8 @@ class Show(Base):
     """Words in names that nobody knows: "pass" or "view", as people said."""
     profiles: Mapped[list[Any]] = mapped_column(default=list)
     """Delivery profiles of the show's own (see `core.pack.profile`)."""
+    titles: Mapped[list[Any]] = mapped_column(default=list)
+    """Title frames of the show's own (see `core.titles.template`)."""
     defaults: Mapped[dict[str, Any]] = mapped_column(default=dict)
     """Settings by dotted name that a new shot of the show begins with."""
     made_at: Mapped[datetime] = mapped_column(default=now)

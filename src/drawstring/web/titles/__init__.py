@@ -1,0 +1,1 @@
+"""The title frames page."""
