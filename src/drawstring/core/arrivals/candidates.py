@@ -217,15 +217,35 @@ def is_plate(report: SequenceReport) -> bool:
 
 def _fitted(report: SequenceReport, main: SequenceReport) -> list[Finding]:
     mine, other = report.display_window, main.display_window
-    if mine is None or other is None or mine == other:
+    if mine is None or other is None:
         return []
-    return [
+    findings = _shapes(report, main)
+    if mine == other:
+        return findings
+    return findings + [
         Finding(
             "size-fitted", Severity.NOTES,
             f"{report.pattern} is {mine.width} x {mine.height}: it is fitted into "
             f"{other.width} x {other.height}.",
             report.pattern, "A plate filmed at another size lies in the middle, as large as fits.",
             "Move and scale it as a layer; deliver it at the shot's size where every pixel counts.",
+        )
+    ]  # fmt: skip
+
+
+def _shapes(report: SequenceReport, main: SequenceReport) -> list[Finding]:
+    """Tell passes whose pixels have another shape than the picture's."""
+    aspects = [one.facts.parts[0].pixel_aspect for one in (report, main) if one.facts is not None]
+    if len(aspects) < 2 or abs(aspects[0] / aspects[1] - 1) < 1e-3:
+        return []
+    return [
+        Finding(
+            "pixel-aspect-differs", Severity.WARNS,
+            f"Pixels of {report.pattern} are {aspects[0]:.4g} times as wide as high, of {main.pattern} "
+            f"{aspects[1]:.4g}.",
+            report.pattern,
+            "They are laid pixel on pixel, as the picture has them: one of the two would look stretched.",
+            "Render both with one pixel aspect, or correct the header of the one that is wrong.",
         )
     ]  # fmt: skip
 

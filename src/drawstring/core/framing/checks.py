@@ -9,7 +9,7 @@ from drawstring.core.camera import Place
 from drawstring.core.findings import Does, Finding, Mend, Severity, show_frame
 from drawstring.core.framing.coverage import Coverage, coverage
 from drawstring.core.framing.map import map_of
-from drawstring.core.framing.settings import Bends, Fit, FramingSettings, Outside
+from drawstring.core.framing.settings import Bends, Fit, FramingSettings, Outside, VectorsPoint
 from drawstring.core.passes.roles import Role
 
 
@@ -59,18 +59,8 @@ def check_framing(
                     "Accept the plate with the shot, or bend the render instead.",
                 )
             )  # fmt: skip
-    is_turned = settings.lens.is_on or any(
-        part.turn or "turn" in part.keys for part in (settings.whole, settings.scene, settings.shake)
-    )
-    if is_turned and Role.MOTION in roles:
-        found.append(
-            Finding(
-                "frame-motion-turned", Severity.WARNS,
-                "The picture is turned or bent; motion vectors get their length, not their direction.", where,
-                "Motion blur made from them downstream would run aside.",
-                "Have motion blurred in the render, or leave the motion pass out of the package.",
-            )
-        )  # fmt: skip
+    if Role.MOTION in roles:
+        found += _motion(settings, where)
     if _is_reduced(settings, came) and Role.DEPTH in roles:
         found.append(
             Finding(
@@ -79,6 +69,34 @@ def check_framing(
                 where, "Distances are never averaged: between two things there is none.",
                 "Choose “lowest” to have the nearer thing at every edge; or make mist and focus here, before "
                 "the picture gets smaller.",
+            )
+        )  # fmt: skip
+    return found
+
+
+def _motion(settings: FramingSettings, where: str) -> list[Finding]:
+    """Say what turned vectors take for granted, and what they do not hold."""
+    parts = settings.whole, settings.scene, settings.shake
+    found = []
+    if settings.lens.is_on or any(part.turn or "turn" in part.keys for part in parts):
+        other = VectorsPoint.UP if settings.vectors is VectorsPoint.DOWN else VectorsPoint.DOWN
+        found.append(
+            Finding(
+                "frame-motion-turned", Severity.NOTES,
+                "Motion vectors turn along with the picture; they are taken to count "
+                f"{settings.vectors.says}.",
+                where, "Counted the other way, motion blur made from them downstream would run aside.",
+                "Look at the motion pass: a thing that falls has a vector that points down.",
+                mends=(set_framing(f"they count {other.says}", vectors=other.value),),
+            )
+        )  # fmt: skip
+    if settings.shake.is_on or settings.whole.keys or settings.scene.keys:
+        found.append(
+            Finding(
+                "frame-motion-moves", Severity.NOTES,
+                "The picture itself moves here; motion vectors hold what moved in the render alone.", where,
+                "Blurred by them, the shake or move stays sharp.",
+                "Have the move blurred where the shot is put together, if it is to be seen.",
             )
         )  # fmt: skip
     return found
@@ -182,6 +200,17 @@ def _size(settings: FramingSettings, came: Place, where: str) -> list[Finding]:
                 f"It holds no more detail than {came.display.width} × {came.display.height} pixels: edges "
                 "and grain get softer and larger.",
                 "Have it rendered at the delivery's size where detail counts.",
+            )
+        )  # fmt: skip
+    samples = across * down
+    if samples > 1.9:
+        found.append(
+            Finding(
+                "frame-supersampled", Severity.NOTES,
+                f"Each pixel that goes out is made of {samples:.3g} that came.", where,
+                f"Edges and grain are as smooth as with {samples:.3g} times the samples. Rendered at the "
+                f"size that goes out, a frame would take about 1/{samples:.2g} of the time.",
+                "Nothing to do where edges and grain needed it; else render at the delivery's size.",
             )
         )  # fmt: skip
     if settings.fit is Fit.STRETCH and abs(across / down / _square(settings, came) - 1) > 0.005:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from drawstring.core.camera import Camera, Place
 from drawstring.core.framing.lens import Lens
 from drawstring.core.framing.lens_map import MapLens
-from drawstring.core.framing.settings import Bends, Fit, FramingSettings, Moves, ShakeSettings
+from drawstring.core.framing.settings import Bends, Fit, FramingSettings, Moves, MovesIn, ShakeSettings
 from drawstring.core.io.facts import Window
 
 Way = NDArray[np.float64]
@@ -158,16 +158,30 @@ def map_of(
     else:
         display = frame_came
     fit = _fitted(now.fit, frame_came, came.pixel_aspect, display, aspect)
-    whole = _moved_back(now.whole, display, aspect)
+    whole = _moved_back(in_pixels(now.whole, now.moves_in, display), display, aspect)
     shaken = np.eye(3)
     if settings.shake.is_on:
         shaken = _moved_back(shake_at(settings.shake, frame), display, aspect)
-    scene = _moved_back(now.scene, display, aspect)
+    scene = _moved_back(in_pixels(now.scene, now.moves_in, display), display, aspect)
     lens = now.lens.lens if now.lens.is_on else None
     return FrameMap(
         frame_came, display, aspect, fit @ scene @ whole @ shaken, fit @ whole @ shaken, lens,
         now.lens.bends if lens else Bends.NOTHING,
     )  # fmt: skip
+
+
+def in_pixels(moves: Moves, counted: MovesIn, display: Window) -> Moves:
+    """Give moves with their ways in pixels of the delivery.
+
+    Examples
+    --------
+    >>> in_pixels(Moves(right=5.0, down=-10.0), MovesIn.SHARES, Window(0, 0, 199, 99)).right
+    10.0
+    """
+    if counted is MovesIn.PIXELS:
+        return moves
+    right, down = moves.right * display.width / 100, moves.down * display.height / 100
+    return moves.model_copy(update={"right": right, "down": down})
 
 
 def inset(display: Window, sides: tuple[float, float, float, float] | None) -> Window:

@@ -70,6 +70,20 @@ class Bends(Choice):
     ALL = "all", "straighten everything"
 
 
+class MovesIn(Choice):
+    """In what moves to the right and down are counted."""
+
+    PIXELS = "px", "pixels"
+    SHARES = "%", "% of the frame"
+
+
+class VectorsPoint(Choice):
+    """Where the second number of a motion vector counts to."""
+
+    DOWN = "down"
+    UP = "up"
+
+
 def read_size(text: str, where: str) -> tuple[int, int]:
     """Read a size: `1920x1080`, or one of `PRESETS`.
 
@@ -262,6 +276,8 @@ class FramingSettings(KeyedSettings, KnotSettings):
     arrived: Sides | None = setting(
         None, "Overscan the files do not tell, such as 10 %, 5 % a side, or 96 54 px.", reader=read_sides
     )
+    vectors: VectorsPoint = setting(VectorsPoint.DOWN, "Where motion vectors count to: they turn along.")
+    moves_in: MovesIn = setting(MovesIn.PIXELS, "In what moves count: pixels, or % of width and height.")
     whole: Moves = setting(Moves(), "Where the whole picture is moved.")
     scene: Moves = setting(Moves(), "Where the render is moved against its plate.")
     shake: ShakeSettings = setting(ShakeSettings(), "A shake within the overscan.")

@@ -15,7 +15,7 @@ from drawstring.core.eyes.settings import Came, EyesSettings
 from drawstring.core.framing.exact import Exact, chosen
 from drawstring.core.framing.filters import Filter, Grid, resized, sampled
 from drawstring.core.framing.map import FrameMap, Way, map_of
-from drawstring.core.framing.settings import FramingSettings, Outside
+from drawstring.core.framing.settings import FramingSettings, Outside, VectorsPoint
 from drawstring.core.io.facts import Window
 from drawstring.core.passes.recombining import recombined
 from drawstring.core.recipe.geometry import Geometry
@@ -135,12 +135,9 @@ class Framed(Geometry):
             taken = [
                 chosen(plane, x, y, sizes, rule, is_filled=is_filled, threads=at.threads) for plane in before
             ]
-            if not how.is_vector:
+            if not how.is_vector or how.first or len(taken) % 2:
                 return taken
-            # As many pixels of the delivery as lie on the way.
-            return [
-                np.asarray(plane / sizes[(how.first + i) % 2], np.float32) for i, plane in enumerate(taken)
-            ]
+            return turned(taken, ways, upwards=settings.vectors is VectorsPoint.UP)
 
         of = how, subject.key(self.stage), subject.side, subject.is_shown, subject.recipe.eyes
         return value("framed", make, planes, of=of)
@@ -153,6 +150,38 @@ def ways_of(subject: Subject, shape: tuple[int, ...], at: Moment, reference: str
         at.kept[key] = _composed(subject, shape, at, reference)
     ways: Ways = at.kept[key]
     return ways
+
+
+def turned(vectors: list[Stored], ways: Ways, *, upwards: bool) -> list[Stored]:
+    """Give ways in pixels that came as ways in pixels that go out: scaled, turned and bent with the picture.
+
+    A small way that goes out, times how places that came change with places that go out, is the way that
+    came; so it is solved for.
+
+    Parameters
+    ----------
+    vectors : list of (h, w)
+        Right and down (up where `upwards`) in turn, taken at the places that go out.
+    """
+    if ways.is_straight:
+        across, down = float(ways.across.flat[0]), float(ways.down.flat[0])
+        return [
+            np.asarray(plane / (down if i % 2 else across), np.float32) for i, plane in enumerate(vectors)
+        ]
+    u, v, _ = ways.grids
+    if min(u.shape) < 2:
+        return vectors
+    ux, uy = np.gradient(u, axis=1), np.gradient(u, axis=0)
+    vx, vy = np.gradient(v, axis=1), np.gradient(v, axis=0)
+    area = ux * vy - uy * vx
+    area = np.where(np.abs(area) > 1e-12, area, np.inf)
+    sign = -1.0 if upwards else 1.0
+    made: list[Stored] = []
+    for i in range(0, len(vectors), 2):
+        right, below = np.asarray(vectors[i], np.float64), sign * np.asarray(vectors[i + 1], np.float64)
+        made.append(np.asarray((vy * right - uy * below) / area, np.float32))
+        made.append(np.asarray(sign * (ux * below - vx * right) / area, np.float32))
+    return made
 
 
 def _rule(how: How, plane: Stored, settings: FramingSettings) -> Exact:

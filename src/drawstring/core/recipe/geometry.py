@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from dataclasses import replace
 
 from drawstring.core.chain import MATTE, Chain, How, Stage, Value, is_picture, value
 from drawstring.core.recipe.pulls import (
@@ -39,11 +40,11 @@ class Geometry(ABC):
         known = channel_of(name, subject_of(chain).passes)
         if known is not None:
             how = how_of(known[0], known[1])
-            if how.is_ranked and self.stage is Stage.PLACED:
-                # Which name comes first depends on all of them.
+            if (how.is_ranked or how.is_vector) and self.stage is Stage.PLACED:
+                # Which name comes first depends on all of them, and a turned way on both its numbers.
                 names = [channel_name(known[0], i) for i in range(len(known[0].channels))]
-                ranks = gathered([chain.before(self.stage, each) for each in names])
-                return _nth(self.carry(chain, ranks, how), known[1])
+                several = gathered([chain.before(self.stage, each) for each in names])
+                return _nth(self.carry(chain, several, replace(how, first=0)), known[1])
         return _nth(self.carry(chain, gathered([before]), how), 0)
 
     @abstractmethod

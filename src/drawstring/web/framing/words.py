@@ -12,7 +12,7 @@ from drawstring.core.framing.grid import near_square
 from drawstring.core.framing.lens import Model
 from drawstring.core.framing.lens_map import Counts, Origin
 from drawstring.core.framing.results import views_of
-from drawstring.core.framing.settings import PRESETS, Bends, Fit, Outside
+from drawstring.core.framing.settings import PRESETS, Bends, Fit, MovesIn, Outside, VectorsPoint
 from drawstring.core.keys import Then
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.sources import other_views
@@ -26,7 +26,7 @@ CHOICES = {
     "fit": list(Fit), "light": list(Filter), "exact": list(Exact), "outside": list(Outside),
     "bends": list(Bends), "model": [model for model in Model if model is not Model.NONE],
     "origin": list(Origin), "counts": list(Counts),
-    "then": list(Then),
+    "then": list(Then), "moves_in": list(MovesIn), "vectors": list(VectorsPoint),
 }  # fmt: skip
 """What can be chosen, by setting."""
 

@@ -48,6 +48,10 @@ class Hand {
   at(name) { return Number(this.desk.place.querySelector(`[name='framing.whole.${name}']`)?.value) || 0; }
 
   by(right, down) {
+    if (this.desk.place.querySelector("[name='framing.moves_in']")?.value === "%") {
+      const [, , wide, high] = this.desk.well.display;
+      return { "framing.whole.right": (this.at("right") + (100 * right) / wide).toFixed(4), "framing.whole.down": (this.at("down") + (100 * down) / high).toFixed(4) };
+    }
     return { "framing.whole.right": (this.at("right") + right).toFixed(2), "framing.whole.down": (this.at("down") + down).toFixed(2) };
   }
 
