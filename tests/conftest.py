@@ -7,6 +7,7 @@ import shutil
 import tempfile
 import threading
 from collections.abc import Callable, Iterator
+from multiprocessing import forkserver
 from pathlib import Path
 
 import hypothesis
@@ -20,11 +21,17 @@ from drawstring.core.arrivals import Candidate, scan
 from drawstring.core.arrivals.report import SequenceReport
 from drawstring.installation import Installation
 from drawstring.local_postgres import LocalPostgres, as_account, free_port
+from drawstring.runs.forks import warm_parent
 from drawstring.standins.client_inbox import Faults, create_inbox
 from drawstring.standins.tidewrack import SHOTS, render_show
 from drawstring.store import deliveries, shows
 from drawstring.store.database import connect, migrate
 from drawstring.store.models import Shot
+
+# Every process that a test has computing is forked from a parent that has everything loaded. The first to
+# ask for one says what that is: a test that knows nothing of it must not be that.
+warm_parent()
+forkserver.ensure_running()
 
 # One state of the code gives one verdict, on a slow day too. To search further by chance:
 # pytest --hypothesis-profile=default

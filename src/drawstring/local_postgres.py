@@ -28,7 +28,7 @@ class Trouble(Exception):
     """Something is in the way; the text says what and what to do."""
 
 
-LINGERS_S = 15.0
+LINGERS_S = 45.0
 """How long a killed server's port may stay taken."""
 
 
@@ -163,6 +163,8 @@ class LocalPostgres:
         until = time.monotonic() + (LINGERS_S if self._exists(self.folder / "postmaster.pid") else 0)
         while (taken := is_taken(self.port)) and time.monotonic() < until:
             time.sleep(0.2)
+            if self.is_running():  # somebody else was quicker
+                return
         if taken:
             raise Trouble(
                 f"Port {self.port} is taken by another program. Set DRAWSTRING_DATABASE_PORT to a free one "
