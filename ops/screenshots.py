@@ -70,9 +70,7 @@ def walk(page: Page, address: str) -> None:
             raise TimeoutError("the demo show has not arrived")
         time.sleep(5)
         page.reload()
-    shots = {
-        code: link_of(page, code) for code in ("TW010", "TW020", "TW030", "TW040", "TW050", "TW060", "TW080")
-    }
+    shots = {code: link_of(page, code) for code in ("TW010", "TW020", "TW030", "TW040", "TW060", "TW080")}
     page.goto(f"{address}/shots/{shots['TW010']}/depth")
     page.get_by_role("button", name="use these").click(timeout=120_000)
     page.wait_for_load_state("networkidle")
@@ -86,11 +84,12 @@ def walk(page: Page, address: str) -> None:
     shoot("made")
     white, lamps = (f"{address}/shots/{shots[code]}/alpha" for code in ("TW030", "TW080"))
     alpha(page, white, lamps, shoot)
-    pair, yard = (f"{address}/shots/{shots[code]}/eyes" for code in ("TW040", "TW050"))
+    pair = f"{address}/shots/{shots['TW040']}/eyes"
     assembly(page, lamps, shoot)
-    eyes(page, pair, yard, shoot)
+    eyes(page, pair, shoot)
     framing(page, f"{address}/shots/{shots['TW060']}/framing", shoot)
     arrivals(page, address, shoot)
+    tiles(page, address, shoot)
     page.goto(f"{address}/shots/{shots['TW010']}/pack")
     if page.locator("[name='pack.normal.layer']").input_value() != "N":
         page.locator("[name='pack.normal.layer']").fill("N")
@@ -116,9 +115,6 @@ def walk(page: Page, address: str) -> None:
     page.get_by_role("link", name="Open the package").click(timeout=300_000)
     page.locator("img.packed").first.wait_for()
     shoot("package")
-    page.get_by_role("link", name="Report").click()
-    shoot("report")
-    page.go_back()
     page.get_by_role("button", name="send", exact=True).click()
     page.locator(".sending.is-received").first.wait_for(timeout=120_000)
     page.goto(f"{address}/shows/Tidewrack")
@@ -130,9 +126,31 @@ def walk(page: Page, address: str) -> None:
     page.goto(f"{address}/shows/Tidewrack/packages")
     wait_in(page, "[...document.images].every(one => one.complete)")
     shoot("handoff")
+    page.goto(f"{address}/shows/Tidewrack/titles?note=For the look of the fog.")
+    place = page.locator("rect", has_text="v{version}").get_attribute("data-place")
+    page.locator(f"[data-place='{place}']").click()
+    page.locator(".title-page .is-chosen").wait_for()
+    page.get_by_text("Everything fits its place").wait_for()
+    wait_in(page, "[...document.images].every(one => one.complete)")
+    shoot("title-frames")
     page.goto(f"{address}/shows/Tidewrack")
     page.locator("input[name=shot]").first.check()
     shoot("board")
+
+
+def tiles(page: Page, address: str, shoot: Callable[[str], None]) -> None:
+    """Take a picture in tiles of the folder of faulty arrivals."""
+    page.goto(f"{address}/shows/Tidewrack/arrivals")
+    page.locator(".recent a", has_text="tidewrack-arrivals").first.click()
+    page.locator(".candidate", has_text="TW170").click()
+    page.locator(".tile-drawing .hole").wait_for()
+    wait_in(
+        page,
+        "Promise.all([...document.querySelectorAll('.tile-drawing image')]"
+        ".map(one => fetch(one.href.baseVal))).then(() => true)",
+    )
+    page.locator(".candidate", has_text="TW170").scroll_into_view_if_needed()
+    shoot("tiles")
 
 
 def making(page: Page, bench: str, shoot: Callable[[str], None]) -> None:
@@ -152,18 +170,13 @@ def framing(page: Page, bench: str, shoot: Callable[[str], None]) -> None:
     shoot("bench-framing")
 
 
-def eyes(page: Page, pair: str, yard: str, shoot: Callable[[str], None]) -> None:
-    """Take the pair as an anaglyph with what was measured of it, and a look round the yard."""
+def eyes(page: Page, pair: str, shoot: Callable[[str], None]) -> None:
+    """Take the pair as an anaglyph with what was measured of it."""
     page.goto(f"{pair}?part=pair")
     shown(page, "eye_right", "b")
     page.locator(".pairs").wait_for(timeout=120_000)
     page.keyboard.press("7")
     shoot("bench-eyes")
-    page.goto(f"{yard}?part=round")
-    shown(page, "eye_left", "a")
-    for _ in range(3):
-        page.keyboard.press("ArrowLeft")
-    shoot("bench-round")
 
 
 def assembly(page: Page, lamps: str, shoot: Callable[[str], None]) -> None:

@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from drawstring.core.colour.kept_files import keep_file
 from drawstring.core.errors import SettingError, SourceError
 from drawstring.core.io.writing import final_name
 from drawstring.core.text import text_size
@@ -92,15 +93,17 @@ def test_a_logo_with_straight_alpha_has_no_dark_rim(tmp_path):
     levels[..., 0] = 255
     levels[:, :10, 3], levels[:, 10:, 3] = 128, 0
     Image.fromarray(levels).save(path)
-    logo = Element(kind=Kind.LOGO, box=(0, 0, 0.2, 0.4), file=str(path))
+    kept = keep_file(str(tmp_path / "kept"), "logo.png", path.read_bytes())
+    logo = Element(kind=Kind.LOGO, box=(0, 0, 0.2, 0.4), file=kept)
     template = frame(logo).model_copy(update={"ground": "#ffffff"})
     drawn = draw(template, []).levels
     # Red over white at half: green and blue fall, red stays; where nothing covers, it is white to the rim.
     assert (drawn[..., 0] == 255).all(), "no pixel is darker than what it mixes"
     assert np.abs(drawn[10:30, 5:15, 1].astype(int) - 127).max() <= 1 and (drawn[:, 25:] == 255).all()
-    path.write_bytes(b"none")
-    with pytest.raises(SourceError, match="can't be read"):
-        draw(template, [])
+    for other in (str(path), keep_file(str(tmp_path / "kept"), "bad.png", b"no picture")):
+        wrong = logo.model_copy(update={"file": other})
+        with pytest.raises(SourceError, match="can't be read"):
+            draw(frame(wrong), [])
 
 
 def test_what_belongs_together_moves_and_grows_together():

@@ -65,6 +65,14 @@ def test_shots_are_joined_in_the_order_of_the_cut_with_its_sound(two, tmp_path):
     spectrum = np.abs(np.fft.rfft(sound[4800:24000]))
     assert np.argmax(spectrum) * 48000 / 19200 == pytest.approx(440, abs=5)
     assert np.abs(sound[-2000:]).max() < 0.02 < np.abs(sound[: 48000 // 4]).max()
+    # All at once: each in its place, the shorter one on its last frame.
+    beside = str(tmp_path / "beside.webm")
+    make_cut(beside, CutMovie([dark, bright], rate=12, burn_in=False, at_once=True))
+    grids = read(beside)[0]
+    half = grids[0].shape[1] // 2
+    assert len(grids) == each and grids[0].shape[0] == pytest.approx(grids[0].shape[1] * 9 / 32, abs=3)
+    left, right = (grids[each // 2][:, side].mean() for side in (slice(0, half), slice(half, None)))
+    assert right > 1.3 * left
     longer = CutMovie([bright], rate=24, sound=sound_of(tmp_path / "b.wav", 4, rate=48000))
     notes = make_cut(str(tmp_path / "longer.webm"), longer)
     frames, sound, _ = read(str(tmp_path / "longer.webm"))

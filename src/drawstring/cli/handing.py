@@ -183,6 +183,7 @@ def _package(installation: Installation, number: int) -> tuple[str, str, list[An
 @click.option("--rate", type=float, help="Frames a second; default: the show's.")
 @click.option("--burn-in/--no-burn-in", default=True, help="Shot, version and frame in the picture.")
 @click.option("--sound", type=click.Path(exists=True, dir_okay=False), help="The cut's sound.")
+@click.option("--at-once", is_flag=True, help="All shots at the same time, in a grid.")
 @as_json
 @click.pass_obj
 def review(
@@ -193,6 +194,7 @@ def review(
     rate: float | None,
     burn_in: bool,
     sound: str | None,
+    at_once: bool,
     wants_json: bool,
 ) -> None:
     """Join SHOW's packages to one movie, and wait for it."""
@@ -206,8 +208,8 @@ def review(
         packages = reviews.read_order(order or " ".join(newest), newest)
         asked = reviews.ask(
             session, row, packages, seen=seen, rate=rate or row.fps, burn_in=burn_in, sound=kept,
-            total=count_frames([package.folder for package in packages]),
-            output=installation.output_folder, by=me(),
+            total=count_frames([package.folder for package in packages], at_once=at_once),
+            output=installation.output_folder, at_once=at_once, by=me(),
         )  # fmt: skip
         number = asked.id
 

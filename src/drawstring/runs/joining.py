@@ -13,7 +13,7 @@ from collections.abc import Callable
 from sqlalchemy.orm import Session, sessionmaker
 
 from drawstring.core.errors import DrawstringError
-from drawstring.core.io.writing import remove_unfinished
+from drawstring.core.io.writing import in_words, remove_unfinished
 from drawstring.core.tiles.joining import join
 from drawstring.core.tiles.placing import TileSet
 from drawstring.runs.readers import Readers
@@ -120,8 +120,9 @@ def _join_all(
     tiles: TileSet, folder: str, evens: bool, readers: Readers, goes_on: Callable[[int], bool]
 ) -> bool:
     """Join every frame that is not there yet; give False when somebody stopped it."""
-    os.makedirs(folder, exist_ok=True)
-    remove_unfinished(folder)
+    with in_words(folder):
+        os.makedirs(folder, exist_ok=True)
+        remove_unfinished(folder)
     for done, frame in enumerate(tiles.frames):
         if not goes_on(done):
             return False

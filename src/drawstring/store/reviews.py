@@ -16,7 +16,7 @@ from drawstring.store.models import Package, Review, Show, now
 
 UNDER_WAY = ("waiting", "making")
 
-MOST_SHOTS = 2000
+MOST_SHOTS, MOST_AT_ONCE = 2000, 64
 
 
 def newest_packages(session: Session, show: Show) -> dict[str, Package]:
@@ -66,6 +66,7 @@ def ask(
     sound: str,
     total: int,
     output: str,
+    at_once: bool = False,
     by: str = "",
 ) -> Review:
     """Ask for a movie.
@@ -85,12 +86,20 @@ def ask(
         How many frames it will have.
     output : str
         Folder below which packages go.
+    at_once : bool
+        Whether all shots run at the same time in a grid.
 
     Raises
     ------
     SettingError
-        The rate is none.
+        The rate is none, or more shots are to run at once than can be told apart.
     """
+    if at_once and len(packages) > MOST_AT_ONCE:
+        raise SettingError(
+            f"{len(packages)} shots are to run at once.", where="review.order",
+            why="They would be too small to be told apart.",
+            remedy=f"Name up to {MOST_AT_ONCE} shots, or let them run one after the other.",
+        )  # fmt: skip
     if not 1 <= rate <= 240:
         raise SettingError(
             f"{rate:g} is no frame rate.", where="review.rate", why="The movie could not be played.",
@@ -105,7 +114,7 @@ def ask(
     asked: dict[str, Any] = {
         "shots": [package.run.shot.code for package in packages],
         "folders": [package.folder for package in packages],
-        "seen": seen, "rate": rate, "burn_in": burn_in, "sound": sound,
+        "seen": seen, "rate": rate, "burn_in": burn_in, "sound": sound, "at_once": at_once,
     }  # fmt: skip
     review = Review(show=show, version=version, asked=asked, total=total, by=by)
     session.add(review)

@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture
-from drawstring.core.errors import SourceError
+from drawstring.core.colour.kept_files import find_kept
+from drawstring.core.errors import SettingError, SourceError
 from drawstring.core.framing.filters import Filter, resized
 from drawstring.core.io.openraster import Layer
 from drawstring.core.text import Weight, has_letter, text_size, write_text
@@ -257,7 +258,7 @@ def _shortened(line: str, size: int, wide: int, weight: Weight) -> str:
 
 
 def logo(path: str) -> Picture:
-    """Read a logo: (h, w, 4) display values, premultiplied. PNG keeps colours straight, which is undone here.
+    """Read a kept logo: (h, w, 4) display values, premultiplied; PNG keeps colours straight.
 
     Raises
     ------
@@ -265,10 +266,11 @@ def logo(path: str) -> Picture:
         It is gone, is no picture, or too large.
     """
     try:
-        size = os.path.getsize(path)
-    except OSError:
-        size = 0
-    levels = cv2.imread(path, cv2.IMREAD_UNCHANGED) if 0 < size <= MOST_LOGO_MB << 20 else None
+        kept = find_kept(path, "title.logo")
+        size = os.path.getsize(kept)
+    except (SettingError, OSError):
+        kept, size = path, 0
+    levels = cv2.imread(kept, cv2.IMREAD_UNCHANGED) if 0 < size <= MOST_LOGO_MB << 20 else None
     if levels is None or levels.dtype not in (np.uint8, np.uint16):
         raise SourceError(
             f"The logo {os.path.basename(path)} can't be read.", where=path,

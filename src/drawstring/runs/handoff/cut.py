@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from drawstring.core.errors import OutputError
+from drawstring.core.framing.grid import GridPlan, grid, near_square
 from drawstring.core.io.writing import final_name
 from drawstring.core.recipe import upgraded
 from drawstring.core.recipe.views import view_of
@@ -46,6 +47,8 @@ class CutMovie:
         Whether shot, version and frame are written into the picture.
     sound : str
         Path of the cut's sound; empty for none.
+    at_once : bool
+        Whether all shots run at the same time in a grid; a shorter one stays on its last frame.
     """
 
     folders: Sequence[str]
@@ -53,12 +56,14 @@ class CutMovie:
     rate: float = 24.0
     burn_in: bool = True
     sound: str = ""
+    at_once: bool = False
 
 
-def count_frames(folders: Sequence[str]) -> int:
+def count_frames(folders: Sequence[str], *, at_once: bool = False) -> int:
     """Count the frames that a movie of packages has."""
     told = (manifest_of(folder)[1] for folder in folders)
-    return sum(each["last"] - each["first"] + 1 for each in told)
+    each = [one["last"] - one["first"] + 1 for one in told]
+    return max(each, default=0) if at_once else sum(each)
 
 
 def make_cut(path: str, cut: CutMovie, *, on_frame: Callable[[int], None] = lambda done: None) -> list[str]:
@@ -85,17 +90,16 @@ def make_cut(path: str, cut: CutMovie, *, on_frame: Callable[[int], None] = lamb
     manifests = [manifest_of(folder)[1] for folder in cut.folders]
     width, height = picture_size(cut.folders[0], manifests[0], MOVIE_WIDE)
     notes = _notes(cut, manifests)
+    if cut.at_once:
+        width, height = _grid_size(len(manifests), width, height)
     with (
         final_name(path) as unfinished,
         movie(unfinished, (width, height), cut.rate, has_sound=bool(cut.sound), where=path) as film,
     ):
-        for folder, manifest in zip(cut.folders, manifests, strict=True):
-            for number, picture in _pictures(folder, manifest, cut.seen):
-                shown = _grey(width, height) if picture is None else fitted(picture, width, height)
-                if cut.burn_in or picture is None:
-                    shown = burnt_in(shown, manifest, number, picture is None)
-                film.add(shown)
-                on_frame(film.frames)
+        run = _at_once if cut.at_once else _one_by_one
+        for shown in run(cut, manifests, width, height):
+            film.add(shown)
+            on_frame(film.frames)
         if cut.sound:
             longer = film.add_sound(cut.sound)
             if abs(longer) > _SOUND_OFF_S:
@@ -104,6 +108,47 @@ def make_cut(path: str, cut: CutMovie, *, on_frame: Callable[[int], None] = lamb
                     + ("its end is left out." if longer > 0 else "the end is silent.")
                 )
     return notes
+
+
+def _one_by_one(
+    cut: CutMovie, manifests: Sequence[Mapping[str, Any]], width: int, height: int
+) -> Iterator[Picture8]:
+    for folder, manifest in zip(cut.folders, manifests, strict=True):
+        for number, picture in _pictures(folder, manifest, cut.seen):
+            shown = _grey(width, height) if picture is None else fitted(picture, width, height)
+            if cut.burn_in or picture is None:
+                shown = burnt_in(shown, manifest, number, picture is None)
+            yield shown
+
+
+def _grid_size(count: int, width: int, height: int) -> tuple[int, int]:
+    """Give the size of a grid of pictures of one shape, as wide as a movie is; even, as movies want it."""
+    columns, rows = near_square(count)
+    return width, max(2, round(width / columns * height / width * rows) // 2 * 2)
+
+
+def _at_once(
+    cut: CutMovie, manifests: Sequence[Mapping[str, Any]], width: int, height: int
+) -> Iterator[Picture8]:
+    """Give the frames of all shots side by side."""
+    columns, rows = near_square(len(manifests))
+    plan = GridPlan(columns, rows, width, height, has_labels=cut.burn_in, ink=(0.8, 0.8, 0.8))
+    running = [
+        _pictures(folder, manifest, cut.seen) for folder, manifest in zip(cut.folders, manifests, strict=True)
+    ]
+    seen: list[tuple[int, Picture8 | None]] = [next(one, (0, None)) for one in running]
+    for _ in range(count_frames(cut.folders, at_once=True)):
+        pictures = [
+            None if picture is None else np.asarray(picture, np.float32) / np.float32(255)
+            for _, picture in seen
+        ]
+        labels = [
+            f"{manifest['shot']} v{manifest['version']:03d}  {number}"
+            for manifest, (number, _) in zip(manifests, seen, strict=True)
+        ]
+        made = grid(pictures, labels, plan)[..., :3]
+        yield np.asarray(np.round(np.clip(made, 0, 1) * 255), np.uint8)
+        seen = [next(one, last) for one, last in zip(running, seen, strict=True)]
 
 
 def _notes(cut: CutMovie, manifests: Sequence[Mapping[str, Any]]) -> list[str]:

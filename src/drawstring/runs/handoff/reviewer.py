@@ -76,7 +76,10 @@ def carry_out_review(sessions: sessionmaker[Session], number: int, output: str) 
         row.state, row.done = "making", 0
         asked = row.asked
         path = os.path.join(output, reviews.file_name(row.show.code, row.version))
-    cut = CutMovie(asked["folders"], asked["seen"], asked["rate"], asked["burn_in"], asked["sound"])
+    cut = CutMovie(
+        asked["folders"], asked["seen"], asked["rate"], asked["burn_in"], asked["sound"],
+        asked.get("at_once", False),
+    )  # fmt: skip
     last = 0.0
 
     def told(done: int) -> None:

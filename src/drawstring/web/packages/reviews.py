@@ -66,6 +66,7 @@ def ask(code: str) -> str:
             house().installation.sound_folder, file.filename, file.stream,
             lambda path, name: readers.read(name, sound_seconds, path, name),
         )  # fmt: skip
+    at_once = request.form.get("review.at_once") == "yes"
     with work() as session:
         show = shows.find_show(session, code)
         packages = reviews.read_order(
@@ -74,7 +75,7 @@ def ask(code: str) -> str:
         reviews.ask(
             session, show, packages, seen=seen, rate=_rate(show.fps), sound=sound,
             burn_in="review.burn_in" in request.form,
-            total=count_frames([package.folder for package in packages]),
+            total=count_frames([package.folder for package in packages], at_once=at_once), at_once=at_once,
             output=house().installation.output_folder, by=who(),
         )  # fmt: skip
     return page(code)

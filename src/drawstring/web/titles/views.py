@@ -217,16 +217,16 @@ def drop(code: str) -> PlainResponse:
 
 def _changed(before: Template, place: int, said: Mapping[str, str]) -> Template:
     """Give a template with one element changed as a form says."""
-    together = title_templates.fellows(before, place)
+    title_templates.fellows(before, place)  # refuses a place where nothing is
     if said.get("does") == "remove":
         elements = tuple(one for i, one in enumerate(before.elements) if i != place)
         return before.model_copy(update={"elements": elements})
     if said.get("does") in ("raise", "lower"):
         other = place + (1 if said["does"] == "raise" else -1)
-        elements_ = list(before.elements)
-        if 0 <= other < len(elements_):
-            elements_[place], elements_[other] = elements_[other], elements_[place]
-        return before.model_copy(update={"elements": tuple(elements_)})
+        order = list(before.elements)
+        if 0 <= other < len(order):
+            order[place], order[other] = order[other], order[place]
+        return before.model_copy(update={"elements": tuple(order)})
     if "dx" in said or "dy" in said:
         return title_templates.moved(before, place, (_number(said, "dx", 0), _number(said, "dy", 0)))
     if "scale" in said:
@@ -246,7 +246,6 @@ def _changed(before: Template, place: int, said: Mapping[str, str]) -> Template:
         one["box"] = [
             _number(said, f"box.{side}", one["box"][i] * 100) / 100 for i, side in enumerate("xywh")
         ]
-    del together
     return title_templates.read_template(plain)
 
 
