@@ -110,7 +110,7 @@ def test_a_table_is_laid_in_its_own_coding_and_only_while_it_is_what_was_kept(tm
     broken = keep_file(str(tmp_path / "kept"), "broken.cube", b"LUT_3D_SIZE 5\n0 0 0\n")
     with pytest.raises(SettingError, match=r"broken\.cube can't be read as a table"):
         graded(light, GradeSettings(table=broken))
-    for name in ("table.exe", ".cube", "../../up.png"):
+    for name in ("table.exe", ".cube", "../../up.txt"):
         with pytest.raises(SettingError, match="no file that can be kept"):
             keep_file(str(tmp_path), name, b"")
 
