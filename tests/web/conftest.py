@@ -194,6 +194,10 @@ def served(installation: Installation) -> Iterator[None]:
         process.wait(30)
 
 
+SMALL, USUAL = {"width": 1024, "height": 680}, {"width": 1280, "height": 800}
+"""Sizes of a browser's window."""
+
+
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     """Debian's Chromium."""
@@ -207,7 +211,8 @@ def browser() -> Iterator[Browser]:
 def page(browser: Browser, installation: Installation) -> Iterator[Page]:
     """A page that fails the test when a script fails or an address answers with a fault of the server."""
     base = f"http://127.0.0.1:{installation.port}"
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=base)
+    # Drawn without a graphics card: what a test looks at has to be no larger than it needs.
+    context = browser.new_context(viewport=SMALL, base_url=base)
     made = context.new_page()
     troubles: list[str] = []
     made.on("pageerror", lambda error: troubles.append(str(error)))

@@ -9,7 +9,7 @@ tile whose edge is furthest away.
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import ExitStack
 from dataclasses import dataclass
@@ -64,6 +64,8 @@ class _Laid:
     gain: float
     across: NDArray[np.float32]
     """How far each of its columns lies from its left or right edge: (W,)."""
+    alone: Window | None
+    """What of it no other tile shows."""
 
 
 def join(
@@ -103,6 +105,7 @@ def join(
         _Laid(
             tile, facts[tile.row, tile.col], 2.0 ** -stops.get((tile.row, tile.col), 0.0),
             _inwards(tile.window.width),
+            _alone(tile.window, [other.window for other, _ in here if other is not tile]),
         )
         for tile, _ in here
     ]  # fmt: skip
@@ -195,6 +198,10 @@ class _Kinds:
         }
         self.lit = {ref for ref in self.mixed if roles[ref] in COLOUR_ROLES and suffixes.get(ref) != "A"}
 
+    def lit_by(self, ref: ChannelRef, plane: Stored, gain: float) -> Stored:
+        """Even light out; everything else is as it is."""
+        return plane * np.float32(gain) if ref in self.lit and gain != 1 else plane
+
     def parts(self, band: Mapping[ChannelRef, Stored]) -> list[PartToWrite]:
         return [
             PartToWrite(
@@ -243,11 +250,11 @@ class _Source:
         self._open.seek_subimage(part.index, 0)
         names = names_in_reader(self._open.spec().channelnames, self.facts, part.index)
         read: dict[ChannelRef, Stored] = {}
-        for kind in ("float", "uint"):
+        for kind in ("half", "float", "uint"):
             places = [
                 (names.index(channel.name), channel)
                 for channel in part.channels
-                if (channel.pixel_type == "uint") == (kind == "uint")
+                if channel.pixel_type == kind
             ]
             if not places:
                 continue
@@ -261,11 +268,10 @@ class _Source:
 def _band(
     laid: list[_Laid], sources: Mapping[str, _Source], whole: Window, rows: tuple[int, int], kinds: _Kinds
 ) -> dict[ChannelRef, Stored]:
-    """Put one band together."""
+    """Put one band together: what one tile has alone is taken as it is stored, the rest is weighed."""
     shape = rows[1] - rows[0] + 1, whole.width
-    made = {
-        ref: np.zeros(shape, np.float32 if ref in kinds.mixed else kinds.types[ref]) for ref in kinds.refs
-    }
+    made = {ref: np.zeros(shape, kinds.types[ref]) for ref in kinds.refs}
+    sums = {ref: np.zeros(shape, np.float32) for ref in kinds.mixed}
     total = np.zeros(shape, np.float32)
     nearest = np.zeros(shape, np.float32)
     for one in laid:
@@ -273,30 +279,86 @@ def _band(
         top, bottom = max(rows[0], window.y_min), min(rows[1], window.y_max)
         if top > bottom:
             continue
-        into = (
-            slice(top - rows[0], bottom - rows[0] + 1),
-            slice(window.x_min - whole.x_min, window.x_max - whole.x_min + 1),
-        )
-        down = _inwards(window.height)[top - window.y_min : bottom - window.y_min + 1]
-        # The product falls to 0 at every edge and is the same seen from both sides of a seam.
-        weight = down[:, None] * one.across[None]
-        further = weight > nearest[into]
-        nearest[into][further] = weight[further]
-        total[into] += weight
-        for part in one.facts.parts:
-            own = part.data_window
-            shift = own.y_min - window.y_min
-            for ref, plane in sources[one.facts.path].rows(part, (top + shift, bottom + shift)).items():
+        region = window._replace(y_min=top, y_max=bottom)
+        read = {
+            ref: plane
+            for part in one.facts.parts
+            for shift in (part.data_window.y_min - window.y_min,)
+            for ref, plane in sources[one.facts.path].rows(part, (top + shift, bottom + shift)).items()
+        }
+        alone = _meet(one.alone, region)
+        for ref, plane in read.items() if alone is not None else ():
+            assert alone is not None
+            made[ref][_at(alone, whole, rows)] = kinds.lit_by(ref, plane[_within(alone, region)], one.gain)
+        for strip in _around(region, alone):
+            here, own = _at(strip, whole, rows), _within(strip, region)
+            down = _inwards(window.height)[strip.y_min - window.y_min : strip.y_max - window.y_min + 1]
+            # The product falls to 0 at every edge and is the same seen from both sides of a seam.
+            weight = (
+                down[:, None] * one.across[None, strip.x_min - window.x_min : strip.x_max - window.x_min + 1]
+            )
+            further = weight > nearest[here]
+            nearest[here][further] = weight[further]
+            total[here] += weight
+            for ref, plane in read.items():
                 if ref in kinds.mixed:
-                    light = plane * np.float32(one.gain) if ref in kinds.lit and one.gain != 1 else plane
-                    made[ref][into] += weight * light
+                    sums[ref][here] += weight * kinds.lit_by(ref, plane[own], one.gain)
                 else:
-                    stored = plane.astype(kinds.types[ref])
-                    made[ref][into][further] = stored[further]
-    for ref in kinds.mixed:
-        mixed = np.divide(made[ref], total, out=np.zeros(shape, np.float32), where=total > 0)
-        made[ref] = mixed.astype(kinds.types[ref])
+                    made[ref][here][further] = plane[own].astype(kinds.types[ref])[further]
+    weighed = total > 0
+    for ref in kinds.mixed if weighed.any() else ():
+        made[ref][weighed] = (sums[ref][weighed] / total[weighed]).astype(kinds.types[ref])
     return made
+
+
+def _alone(window: Window, others: Sequence[Window]) -> Window | None:
+    """Give a rectangle of a tile that no other one shows, as large as cutting its sides leaves it."""
+    inner: Window | None = window
+    for other in others:
+        both = _meet(inner, other) if inner is not None else None
+        if inner is None or both is None:
+            continue
+        left = [
+            inner._replace(x_min=both.x_max + 1), inner._replace(x_max=both.x_min - 1),
+            inner._replace(y_min=both.y_max + 1), inner._replace(y_max=both.y_min - 1),
+        ]  # fmt: skip
+        inner = max(left, key=lambda cut: max(cut.width, 0) * max(cut.height, 0))
+        if inner.width <= 0 or inner.height <= 0:
+            inner = None
+    return inner
+
+
+def _meet(a: Window | None, b: Window) -> Window | None:
+    if a is None:
+        return None
+    both = Window(max(a.x_min, b.x_min), max(a.y_min, b.y_min), min(a.x_max, b.x_max), min(a.y_max, b.y_max))
+    return both if both.width > 0 and both.height > 0 else None
+
+
+def _around(region: Window, inner: Window | None) -> list[Window]:
+    """Cut what is around a rectangle into up to four others."""
+    if inner is None:
+        return [region]
+    strips = [
+        region._replace(y_max=inner.y_min - 1), region._replace(y_min=inner.y_max + 1),
+        inner._replace(x_min=region.x_min, x_max=inner.x_min - 1),
+        inner._replace(x_min=inner.x_max + 1, x_max=region.x_max),
+    ]  # fmt: skip
+    return [strip for strip in strips if strip.width > 0 and strip.height > 0]
+
+
+def _at(window: Window, whole: Window, rows: tuple[int, int]) -> tuple[slice, slice]:
+    return (
+        slice(window.y_min - rows[0], window.y_max - rows[0] + 1),
+        slice(window.x_min - whole.x_min, window.x_max - whole.x_min + 1),
+    )
+
+
+def _within(window: Window, region: Window) -> tuple[slice, slice]:
+    return (
+        slice(window.y_min - region.y_min, window.y_max - region.y_min + 1),
+        slice(window.x_min - region.x_min, window.x_max - region.x_min + 1),
+    )
 
 
 def _header(
