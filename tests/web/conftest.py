@@ -194,8 +194,8 @@ def served(installation: Installation) -> Iterator[None]:
         process.wait(30)
 
 
-SMALL, USUAL = {"width": 1024, "height": 680}, {"width": 1280, "height": 800}
-"""Sizes of a browser's window."""
+SMALL = {"width": 1024, "height": 680}
+"""A small window: pages have to be of use in it, too."""
 
 
 @pytest.fixture(scope="session")

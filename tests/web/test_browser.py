@@ -171,6 +171,7 @@ def test_the_well_shows_light_through_the_view_exposed_and_compared(page, source
 
 
 def test_frames_keys_taking_from_the_picture_refusals_and_undo(page, source, fog, sessions):
+    page.set_viewport_size({"width": 1280, "height": 800})
     page.goto(f"/shots/{fog.id}/depth")
     in_well(page, "beauty", 1013)
     page.locator("#well canvas").focus()

@@ -54,6 +54,7 @@ def shows_cut(page, beauty, left: float, top: float) -> None:
 
 
 def test_a_size_is_typed_the_picture_dragged_and_its_rim_filled(page, fog, beauty, framing):
+    page.set_viewport_size({"width": 1280, "height": 800})
     page.goto(f"/shots/{fog.id}/framing?frame={FRAME}")
     page.get_by_role("button", name="it is needed").click()
     page.get_by_text("Find it against a plain render").click()
