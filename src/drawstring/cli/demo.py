@@ -46,8 +46,9 @@ def demo(installation: Installation, width: int, frames: int | None, first: bool
     make_faults(faults, width=min(width, 320), height=min(width, 320) * 9 // 16)
     with opened(installation) as session:
         show = shows.find_show(session, CODE)
-        if not scans.recent(session, show):
-            scans.ask(session, show, os.path.realpath(faults))
+        place = os.path.realpath(faults)
+        if all(scan.folder != place for scan in scans.recent(session, show)):
+            scans.ask(session, show, place)
 
 
 def _plan(session: Session) -> Show:
