@@ -30,6 +30,7 @@ editor.addEventListener("pointermove", (event) => {
   const dx = (event.clientX - drag.x) / drag.box.width, dy = (event.clientY - drag.y) / drag.box.height;
   if (!drag.hasMoved && Math.hypot(event.clientX - drag.x, event.clientY - drag.y) < 4) return;
   drag.hasMoved = true;
+  for (const halo of page().querySelectorAll(".halo")) halo.remove();
   if (drag.isScale) {
     const left = Math.min(...drag.rects.map((rect) => rect.x.baseVal.value)), top = Math.min(...drag.rects.map((rect) => rect.y.baseVal.value));
     const right = drag.own.x.baseVal.value + drag.own.width.baseVal.value;
