@@ -198,6 +198,7 @@ def _words(session: Session, show: Show, row: ScanRow | None) -> dict[str, Any]:
         "row": row,
         "found": found,
         "recent": scans.recent(session, show),
+        "short": _short,
         "watched": {one.folder for one in show.watched},
         "roots": house().installation.root_list,
         "offered": _offered() if found is None else [],
@@ -222,6 +223,15 @@ def _words(session: Session, show: Show, row: ScanRow | None) -> dict[str, Any]:
         elif tiles is not None:
             words |= tile_words(session, show, row, tiles)
     return words
+
+
+def _short(folder: str) -> str:
+    """Call a folder by its place below its source root; by its end where that is long."""
+    for root in house().installation.root_list:
+        if folder.startswith(f"{root}{os.sep}"):
+            folder = folder[len(root) + 1 :]
+            break
+    return folder if len(folder) <= 40 else f"…{folder[-39:]}"
 
 
 def _candidate_words(session: Session, show: Show, one: Candidate) -> dict[str, Any]:
