@@ -36,6 +36,10 @@ _OF_A_TILE = frozenset({"capDate", "name", "chunkCount", "screenWindowCenter", "
 """Attributes that are about one file, or about one tile's own frame where its window does not tell."""
 
 
+_LOSSY = frozenset({"pxr24", "b44", "b44a", "dwaa", "dwab"})
+"""Compressions that would take something away a second time."""
+
+
 @dataclass(frozen=True)
 class Joined:
     """What became of one picture.
@@ -206,7 +210,7 @@ class _Kinds:
         return [
             PartToWrite(
                 {channel.name: band[ChannelRef(part.index, channel.name)] for channel in part.channels},
-                part.compression if part.compression in COMPRESSIONS else "zip",
+                part.compression if part.compression in COMPRESSIONS.keys() - _LOSSY else "zip",
                 part.data_window, part.name if len(self.facts.parts) > 1 else "",
                 said={"view": part.view} if part.view and len(self.facts.parts) > 1 else {},
             )
