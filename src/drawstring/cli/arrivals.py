@@ -15,7 +15,7 @@ from drawstring.cli.waiting import scanned, wait_for
 from drawstring.core.arrivals import Candidate, Scan
 from drawstring.core.errors import ConflictError, MissingError, SettingError
 from drawstring.core.passes import entry, read_entries
-from drawstring.core.tiles.placing import TileSet
+from drawstring.core.tiles.tile_set import TileSet
 from drawstring.installation import Installation
 from drawstring.store import correcting, deliveries, dismissals, joinings, scans, shows
 from drawstring.store.models import Delivery

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from drawstring.core.errors import DrawstringError
 from drawstring.core.io.writing import in_words, remove_unfinished
 from drawstring.core.tiles.joining import join
-from drawstring.core.tiles.placing import TileSet
+from drawstring.core.tiles.tile_set import TileSet
 from drawstring.runs.readers import Readers
 from drawstring.store import joinings, scans
 from drawstring.store.database import DatabaseAway, unit_of_work

@@ -23,8 +23,9 @@ from drawstring.core.arrivals.scan import Sampling, Told, recognise_sampled, rec
 from drawstring.core.arrivals.survey import Survey, faulty, survey
 from drawstring.core.errors import DrawstringError, SourceError
 from drawstring.core.io.pixels import use_threads
-from drawstring.core.tiles.placing import TileSet, lay_out
+from drawstring.core.tiles.placing import lay_out
 from drawstring.core.tiles.sets import RawSet
+from drawstring.core.tiles.tile_set import TileSet
 from drawstring.runs.forks import READING, warm_parent
 
 Answer = TypeVar("Answer")

@@ -13,7 +13,7 @@ from drawstring.core.findings import finding_from_dict, gravest_first
 from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts, PartFacts, Window
 from drawstring.core.passes import Pass, Role
 from drawstring.core.passes.former import todays_name
-from drawstring.core.tiles.placing import Tile, TileSet
+from drawstring.core.tiles.tile_set import Tile, TileSet
 from drawstring.store.models import PassRow
 
 

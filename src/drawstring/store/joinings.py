@@ -10,7 +10,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from drawstring.core.errors import ConflictError, MissingError
-from drawstring.core.tiles.placing import TileSet
+from drawstring.core.tiles.tile_set import TileSet
 from drawstring.store.facts import tiles_to_json
 from drawstring.store.models import Joining, Show, now
 

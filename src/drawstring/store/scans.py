@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session, undefer
 from drawstring.core.arrivals import Candidate, Scan, check_pattern
 from drawstring.core.arrivals.scan import APART
 from drawstring.core.errors import ConflictError, DrawstringError, MissingError, SettingError
-from drawstring.core.tiles.placing import TileSet
+from drawstring.core.tiles.tile_set import TileSet
 from drawstring.store import deliveries
 from drawstring.store.facts import scan_from_json
 from drawstring.store.models import Delivery, ScanRow, Shot, Show, WatchedFolder, now

@@ -32,8 +32,9 @@ from drawstring.core.io.thinned import read_thinned
 from drawstring.core.passes.dictionary import Entry
 from drawstring.core.passes.recognition import STRAIGHT, Pass, recognise
 from drawstring.core.passes.roles import COLOUR_ROLES
-from drawstring.core.tiles.placing import TileSet, lay_out
+from drawstring.core.tiles.placing import lay_out
 from drawstring.core.tiles.sets import RawSet, find_tiles
+from drawstring.core.tiles.tile_set import TileSet
 
 Told = Callable[[str, int, int], None]
 """Told of progress: what is being done, how many of how many."""

@@ -29,8 +29,9 @@ from drawstring.core.io.writing import COMPRESSIONS, PartToWrite, final_name
 from drawstring.core.passes.recognition import recognise
 from drawstring.core.passes.roles import COLOUR_ROLES, SHARE_ROLES
 from drawstring.core.tiles import seams
-from drawstring.core.tiles.placing import GOES_ON, Tile, TileSet, light_of
-from drawstring.core.tiles.seams import Seam, exposures, pairs, rims, step_between
+from drawstring.core.tiles.placing import light_of
+from drawstring.core.tiles.seams import GOES_ON, Seam, exposures, pairs, rims, step_between
+from drawstring.core.tiles.tile_set import Tile, TileSet
 
 _OF_A_TILE = frozenset({"capDate", "name", "chunkCount", "screenWindowCenter", "screenWindowWidth"})
 """Attributes that are about one file, or about one tile's own frame where its window does not tell."""

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from drawstring.core.io.facts import Window
 from drawstring.core.tiles.sets import Cell
 
 Plane = NDArray[np.float32]
@@ -22,6 +23,9 @@ MOST_SHARE, MOST_PIXELS, LEAST_PIXELS = 0.35, 800, 4
 
 FITS = 0.8
 """Share of contrast that has to go away where two strips show the same."""
+
+GOES_ON = 0.5
+"""Share of contrast that has to go away at a seam of tiles that show one picture."""
 
 _DARKEST = 2.0**-14
 _ROWS = 160
@@ -213,3 +217,11 @@ def exposures(cells: Sequence[Cell], seams: Sequence[Seam]) -> dict[Cell, float]
     stops = np.linalg.lstsq(matrix, steps, rcond=None)[0]
     stops -= np.median(stops)
     return {cell: round(float(stops[i]), 4) for cell, i in place.items()}
+
+
+def told_overlap(windows: Mapping[Cell, Window], first: Cell, second: Cell, *, is_across: bool) -> int | None:
+    """Give by how much two tiles overlap, by their windows; below 0 there is a gap."""
+    if first not in windows or second not in windows:
+        return None
+    a, b = windows[first], windows[second]
+    return a.x_max - b.x_min + 1 if is_across else a.y_max - b.y_min + 1

@@ -13,7 +13,7 @@ from drawstring.core.colour import look
 from drawstring.core.errors import MissingError
 from drawstring.core.io.headers import read_facts
 from drawstring.core.passes import Role, recognise
-from drawstring.core.tiles.placing import TileSet
+from drawstring.core.tiles.tile_set import TileSet
 from drawstring.store import joinings, scans, shows
 from drawstring.store.models import ScanRow, Show
 from drawstring.web.pictures.views import MAX_LEVEL, as_png
