@@ -7,8 +7,9 @@ from drawstring.core.text.drawing import (
     fitted_size,
     fitted_text,
     has_letter,
+    shortened_text,
     text_size,
     write_text,
 )
 
-__all__ = ["Weight", "fitted_size", "fitted_text", "has_letter", "text_size", "write_text"]
+__all__ = ["Weight", "fitted_size", "fitted_text", "has_letter", "shortened_text", "text_size", "write_text"]

@@ -56,14 +56,19 @@ def fitted_size(text: str, size: int, width: int, weight: Weight = Weight.PLAIN)
 def fitted_text(text: str, size: int, width: int, weight: Weight = Weight.PLAIN) -> tuple[str, int]:
     """Give a line and a size at which it is no wider than that: smaller at first, then cut short."""
     size = max(fitted_size(text, size, width, weight), min(size, max(8, round(0.7 * size))))
+    return shortened_text(text, size, width, weight), size
+
+
+def shortened_text(text: str, size: int, width: int, weight: Weight = Weight.PLAIN) -> str:
+    """Give as much of a line as is no wider than that, with … where it was cut; empty where nothing fits."""
     if text_size(text, size, weight)[0] <= width:
-        return text, size
+        return text
     low, high = 0, len(text)
     while low < high:
         middle = (low + high + 1) // 2
         fits = text_size(text[:middle].rstrip() + "…", size, weight)[0] <= width
         low, high = (middle, high) if fits else (low, middle - 1)
-    return (text[:low].rstrip() + "…" if low else ""), size
+    return text[:low].rstrip() + "…" if low else ""
 
 
 def coverage(text: str, size: int, weight: Weight = Weight.PLAIN) -> Plane:

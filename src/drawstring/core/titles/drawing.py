@@ -17,7 +17,7 @@ from drawstring.core.colour.kept_files import find_kept
 from drawstring.core.errors import SettingError, SourceError
 from drawstring.core.framing.filters import Filter, resized
 from drawstring.core.io.openraster import Layer
-from drawstring.core.text import Weight, has_letter, text_size, write_text
+from drawstring.core.text import Weight, has_letter, shortened_text, text_size, write_text
 from drawstring.core.titles.template import Align, Element, Fits, Kind, Template
 
 FIELDS = (
@@ -106,7 +106,7 @@ def draw(
     layers = [Layer("ground", np.dstack([page, np.ones((height, width), np.float32)]))] if has_layers else []
     for element in template.elements:
         content = contents[element.picture - 1] if element.picture <= len(contents) else None
-        lies = _drawn(element, content, (width, height), notes)
+        lies = _drawn(element, content, (width, height), notes, template.width / width)
         if lies is None:
             continue
         left, top, laid = lies
@@ -124,7 +124,7 @@ _Lies = tuple[int, int, Picture]
 
 
 def _drawn(
-    element: Element, content: Content | None, frame: tuple[int, int], notes: list[str]
+    element: Element, content: Content | None, frame: tuple[int, int], notes: list[str], reduced: float
 ) -> _Lies | None:  # fmt: skip
     left, top, wide, high = (
         round(share * side) for share, side in zip(element.box, (*frame, *frame), strict=True)
@@ -145,18 +145,20 @@ def _drawn(
         picture = None if shown is None else np.dstack([shown, np.ones(shown.shape[:2], np.float32)])
     if picture is None:
         return None
-    return _fitted(element, picture, (left, top, wide, high), notes)
+    return _fitted(element, picture, (left, top, wide, high), notes, reduced)
 
 
 def _fitted(
-    element: Element, picture: Picture, box: tuple[int, int, int, int], notes: list[str]
+    element: Element, picture: Picture, box: tuple[int, int, int, int], notes: list[str], reduced: float
 ) -> _Lies:  # fmt: skip
     left, top, wide, high = box
     rows, cols = picture.shape[:2]
     choose = max if element.fits is Fits.FILLED else min
     per = choose(wide / cols, high / rows)
-    if per > 1.25 and element.kind is Kind.PICTURE:
-        notes.append(f"{element.says.capitalize()} is made {per:.1f} times larger: it will look soft.")
+    # What counts is the page that goes out, not the small one that is looked at.
+    larger = per * reduced
+    if larger > 1.25 and element.kind is Kind.PICTURE:
+        notes.append(f"{element.says.capitalize()} is made {larger:.1f} times larger: it will look soft.")
     across, down = min(wide, max(1, round(cols * per))), min(high, max(1, round(rows * per)))
     # Where it is cut, its middle stays.
     first = (cols - across / per) / 2, (rows - down / per) / 2
@@ -240,21 +242,10 @@ def _fits(lines: Sequence[str], size: int, wide: int, high: int, weight: Weight)
 
 def _cut(lines: Sequence[str], size: int, wide: int, high: int, weight: Weight) -> list[str]:
     room = max(1, high // text_size("Ag", size, weight)[1])
-    kept = [_shortened(line, size, wide, weight) for line in lines[:room]]
+    kept = [shortened_text(line, size, wide, weight) for line in lines[:room]]
     if len(lines) > room and not kept[-1].endswith("…"):
-        kept[-1] = _shortened(f"{kept[-1]} …", size, wide, weight)
+        kept[-1] = shortened_text(f"{kept[-1]} …", size, wide, weight)
     return kept
-
-
-def _shortened(line: str, size: int, wide: int, weight: Weight) -> str:
-    if text_size(line, size, weight)[0] <= wide:
-        return line
-    low, high = 0, len(line)
-    while low < high:
-        middle = (low + high + 1) // 2
-        fits = text_size(line[:middle].rstrip() + "…", size, weight)[0] <= wide
-        low, high = (middle, high) if fits else (low, middle - 1)
-    return line[:low].rstrip() + "…"
 
 
 def logo(path: str) -> Picture:

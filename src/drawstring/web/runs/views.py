@@ -9,7 +9,7 @@ from drawstring.core.errors import DrawstringError, SettingError
 from drawstring.runs.planning import plan_run
 from drawstring.store import ledger, shows
 from drawstring.store.standing import standing
-from drawstring.web.services import house, who, work
+from drawstring.web.services import go_to, house, who, work
 
 bp = Blueprint("runs", __name__)
 
@@ -45,9 +45,7 @@ def start(code: str) -> Response:
                 if len(planned) == 1
                 else url_for("runs.runs", code=code)
             )
-            response = make_response("", 204)
-            response.headers["HX-Redirect"] = target
-            return response
+            return go_to(target)
         names = {str(shot.id): shot.code for shot in show.shots}
         told = [(names.get(shot_id, shot_id), error) for shot_id, error in refused]
         response = make_response(

@@ -16,7 +16,7 @@ from werkzeug.wrappers import Response as PlainResponse
 
 from drawstring.core.errors import SettingError
 from drawstring.core.titles import template as title_templates
-from drawstring.core.titles.drawing import FIELDS
+from drawstring.core.titles.drawing import FIELDS, Drawn
 from drawstring.core.titles.saving import ENDINGS, put_pages
 from drawstring.core.titles.template import PAPERS, Align, Element, Fits, Kind, Template
 from drawstring.runs.handoff.titles import Chosen, page_count, pages
@@ -49,31 +49,28 @@ def page(code: str) -> str:
 @bp.get("/shows/<code>/titles/look")
 def look(code: str) -> Response:
     """Give a page as it comes out, at the size it is looked at. PNG."""
-    with work() as session:
-        show = shows.find_show(session, code)
-        template = titles.find_template(show, request.args.get("name", ""))
-        chosen = _chosen(session, show)
-    drawn = next(
-        pages(
-            template, chosen, note=request.args.get("note", ""),
-            only=_page_asked(template, chosen), wide=min(LOOK_PX, template.width),
-        )
-    )  # fmt: skip
-    _, data = cv2.imencode(".png", np.ascontiguousarray(drawn.levels[..., ::-1]))
+    _, data = cv2.imencode(".png", np.ascontiguousarray(_looked_at(code).levels[..., ::-1]))
     return Response(data.tobytes(), mimetype="image/png", headers={"Cache-Control": "no-store"})
 
 
 @bp.get("/shows/<code>/titles/notes")
 def notes(code: str) -> str:
     """Say what did not come out as asked, on the page that is looked at."""
+    return render_template("titles/_notes.html", notes=_looked_at(code).notes)
+
+
+def _looked_at(code: str) -> Drawn:
+    """Draw the page that is looked at, at the size it is looked at."""
     with work() as session:
         show = shows.find_show(session, code)
         template = titles.find_template(show, request.args.get("name", ""))
         chosen = _chosen(session, show)
-    drawn = next(
-        pages(template, chosen, note=request.args.get("note", ""), only=_page_asked(template, chosen))
-    )
-    return render_template("titles/_notes.html", notes=drawn.notes)
+    return next(
+        pages(
+            template, chosen, note=request.args.get("note", ""),
+            only=_page_asked(template, chosen), wide=min(LOOK_PX, template.width),
+        )
+    )  # fmt: skip
 
 
 @bp.get("/shows/<code>/titles/<name>.<ending>")
