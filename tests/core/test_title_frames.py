@@ -78,6 +78,8 @@ def test_words_are_put_in_get_smaller_and_are_cut_in_that_order():
     rows, cols = np.nonzero(plain.levels.any(-1))
     assert cols.max() <= wide and rows.max() <= high and not plain.notes
     assert (plain.levels == written("TW010 v002").levels).all() and not written("{note}").levels.any()
+    empty = draw(frame(Element(kind=Kind.TEXT, text="{shot}", box=(0, 0, 1, 0.3), size=0.2)), [])
+    assert empty.levels.any(), "without a picture the field itself is seen"
     smaller = written("{title}", box=(0, 0, 0.7, 0.2))
     assert np.nonzero(smaller.levels.any(-1))[1].max() < 140 and not smaller.notes
     cut = written("{title} " * 12, box=(0, 0, 0.5, 0.3))

@@ -179,8 +179,8 @@ def _written(
     left, top, wide, high = box
     if content is None and element.picture > 1:
         return None
-    words = content.words if content is not None else {}
-    text = filled(element.text, words)
+    # With nothing to show yet, fields say what will stand there.
+    text = filled(element.text, content.words) if content is not None else element.text
     if not text.strip():
         return None
     weight = Weight.STRONG if element.is_strong else Weight.PLAIN
