@@ -23,7 +23,7 @@ from drawstring.core.finishing.grain import GrainSettings, grained
 from drawstring.core.io.facts import Window
 from drawstring.core.recipe import Recipe, change
 from drawstring.runs.measuring import measure_frame
-from drawstring.runs.plan import SourceFile
+from drawstring.runs.run_plan import SourceFile
 from drawstring.standins.tidewrack import SHOTS, render_show
 from drawstring.store import deliveries, recipes, shows
 from drawstring.store.database import connect

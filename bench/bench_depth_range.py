@@ -13,7 +13,7 @@ from drawstring.core.io.facts import Window
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.passes import recognise
 from drawstring.runs.measuring import measure_frame
-from drawstring.runs.plan import SourceFile
+from drawstring.runs.run_plan import SourceFile
 
 WINDOW = Window(0, 0, WIDTH - 1, HEIGHT - 1)
 

@@ -107,6 +107,12 @@ def pictures(client, frames: Path) -> None:
 
     for name, tried, budget in (
         ("beauty_mist", "depth.mist.add=x&depth.mist.1.start=", "100 ms"),
+        ("picture", "framing.needed=yes&framing.size=HD&framing.whole.right=", "50 ms"),
+        (
+            "picture",
+            "framing.needed=yes&framing.lens.bends=scene&framing.lens.k=-0.07&framing.whole.right=",
+            "100 ms",
+        ),
         ("beauty_focus", "depth.focus.on=yes&depth.focus.by=largest+radius&depth.focus.distance=", "250 ms"),
     ):
         client.get(f"{base}/1001/pixels/{name}?level=1&{tried}4")

@@ -16,7 +16,7 @@ from drawstring.core.pack import PackSettings
 from drawstring.core.passes import recognise
 from drawstring.core.recipe import Recipe
 from drawstring.runs.frame import carry_out
-from drawstring.runs.plan import FrameTask, RunPlan, SourceFile
+from drawstring.runs.run_plan import FrameTask, RunPlan, SourceFile
 
 
 def main() -> None:

@@ -179,8 +179,8 @@ def campaign(folder: Path, *, files: int, seed: int, workers: int = 2) -> Iterat
     from drawstring.core.errors import DrawstringError
     from drawstring.core.io.headers import read_facts
     from drawstring.runs.measuring import measure_frame
-    from drawstring.runs.plan import SourceFile
     from drawstring.runs.readers import Readers
+    from drawstring.runs.run_plan import SourceFile
 
     good, bad = lay_out(folder, files=files, seed=seed)
     yield f"{len(good)} whole and {len(bad)} damaged files of {len(KINDS)} kinds"

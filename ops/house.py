@@ -48,6 +48,8 @@ def start(installation: Installation) -> None:
     timed("The first shot of the demo show “Tidewrack” is there", since)
     if not installation.client_inboxes:
         _keep_inbox(installation, var, shell)
+    if not installation.feeds:
+        _keep_feed(installation, var, shell)
     if not served:
         since = time.monotonic()
         process = _begin(var, "serve", [*shell, "serve"])
@@ -87,6 +89,20 @@ def _keep_inbox(installation: Installation, var: Path, shell: list[str]) -> None
     print(f"  The made-up client's inbox listens on port {port}", flush=True)
 
 
+def _keep_feed(installation: Installation, var: Path, shell: list[str]) -> None:
+    """Start the stand-in renderer's feed, where a running renderer can be tried out."""
+    if _living(var / "run" / "feed.pid"):
+        return
+    if is_taken(installation.feed_port):
+        raise Trouble(
+            f"Port {installation.feed_port} is taken by another program. Set DRAWSTRING_FEED_PORT to a "
+            "free one and start again."
+        )
+    port = str(installation.feed_port)
+    _begin(var, "feed", [*shell, "renderer", "feed", "--port", port])
+    print(f"  The stand-in renderer's feed listens on port {port}", flush=True)
+
+
 def _begin(var: Path, name: str, command: list[str]) -> subprocess.Popen[bytes]:
     """Begin a lasting process with a log and a pid file."""
     log = open(var / "log" / f"{name}.log", "ab")
@@ -103,6 +119,7 @@ def stop(installation: Installation) -> None:
         "demo": "The demo's renderer is down",
         "serve": "Pages and engine are down",
         "inbox": "The client's inbox is down",
+        "feed": "The stand-in renderer's feed is down",
     }
     for name, says in ends.items():
         pid_file = Path(installation.var) / "run" / f"{name}.pid"

@@ -164,7 +164,7 @@ def main() -> int:
             pass
         installation = Installation(
             var=str(place / "var"), roots=str(place / "sources"), output=str(place / "packages"),
-            inbox_port=free_port(), workers=2,
+            inbox_port=free_port(), feed_port=free_port(), workers=2,
         )  # fmt: skip
         house = House(installation, place)
         house.away = 1.0

@@ -78,12 +78,12 @@ def walk(page: Page, address: str) -> None:
     set_value(page, "#depth-far", "90")
     shoot("bench-depth")
     page.get_by_role("button", name="Settle").click()
-    making(page, f"{address}/shots/{shots['TW020']}/depth", shoot)
+    plan(page, address, shots["TW060"], shoot)
     page.goto(f"{address}/shots/{shots['TW020']}/made")
     wait_in(page, "[...document.images].every(one => one.complete || one.loading === 'lazy')")
     shoot("made")
     white, lamps = (f"{address}/shots/{shots[code]}/alpha" for code in ("TW030", "TW080"))
-    alpha(page, white, lamps, shoot)
+    alpha(page, white, shoot)
     pair = f"{address}/shots/{shots['TW040']}/eyes"
     assembly(page, lamps, shoot)
     eyes(page, pair, shoot)
@@ -153,13 +153,20 @@ def tiles(page: Page, address: str, shoot: Callable[[str], None]) -> None:
     shoot("tiles")
 
 
-def making(page: Page, bench: str, shoot: Callable[[str], None]) -> None:
-    """Take mist and focus of the shot that has them settled."""
-    page.goto(f"{bench}?part=mist&frame=1020")
-    page.locator(".swatch").first.wait_for()
-    page.locator("#track-of").select_option("depth.mist.1.density")
-    shown(page, "beauty_mist", "b")
-    shoot("bench-mist")
+def plan(page: Page, address: str, shot: str, shoot: Callable[[str], None]) -> None:
+    """Take an overscan as it is planned, and the feed of the running renderer."""
+    page.goto(f"{address}/shots/{shot}/plan?part=overscan")
+    set_value(page, "#plan-overscan", "20 %")
+    page.locator(".follows", has_text="× 1.2").wait_for()
+    shoot("plan")
+    page.goto(f"{address}/shows/Tidewrack/feed?shot=TW080")
+    page.locator("#feed-look").click()
+    page.locator("#feed[data-state=done]").wait_for(timeout=120_000)
+    page.locator("[data-light-typed=work_lamp]").fill("1.6")
+    page.locator("[data-light-typed=work_lamp]").press("Tab")
+    time.sleep(3)
+    page.locator("#feed[data-state=done]").wait_for(timeout=120_000)
+    shoot("feed")
 
 
 def framing(page: Page, bench: str, shoot: Callable[[str], None]) -> None:
@@ -188,8 +195,8 @@ def assembly(page: Page, lamps: str, shoot: Callable[[str], None]) -> None:
     shoot("bench-assembly")
 
 
-def alpha(page: Page, white: str, lamps: str, shoot: Callable[[str], None]) -> None:
-    """Take three parts of Alpha: the buoy on white, and a lamp-lit bench for its names, dimmed."""
+def alpha(page: Page, white: str, shoot: Callable[[str], None]) -> None:
+    """Take two parts of Alpha: the shadow of the buoy on white, and its stack."""
     page.goto(f"{white}?part=shadow")
     shown(page, "shadow_multiply", "a")
     page.get_by_text("RMS against the render").wait_for()
@@ -198,12 +205,6 @@ def alpha(page: Page, white: str, lamps: str, shoot: Callable[[str], None]) -> N
     page.locator(".laid img").nth(2).wait_for()
     shown(page, "stack", "a")
     shoot("bench-stack")
-    page.goto(f"{lamps}?part=mattes")
-    shown(page, "matte_models", "b")
-    page.locator(".things img").first.wait_for()
-    page.locator("#dim").click()
-    shoot("bench-mattes")
-    page.locator("#dim").click()
 
 
 def shown(page: Page, name: str, slot: str) -> None:

@@ -171,6 +171,7 @@ def own_installation(tmp_path: Path, sources: Path, database_url: str) -> Instal
         output=str(tmp_path / "packages"),
         port=free_port(),
         inbox_port=free_port(),
+        feed_port=free_port(),
         database_url=database_url,
         workers=2,
     )

@@ -65,6 +65,7 @@ def environment_of(installation: Installation) -> dict[str, str]:
         "DRAWSTRING_OUTPUT": installation.output,
         "DRAWSTRING_PORT": str(installation.port),
         "DRAWSTRING_INBOX_PORT": str(installation.inbox_port),
+        "DRAWSTRING_FEED_PORT": str(installation.feed_port),
         "DRAWSTRING_DATABASE_URL": installation.database_url,
         "DRAWSTRING_WORKERS": str(installation.workers),
     }

@@ -107,3 +107,55 @@ def test_findings_are_listed_and_put_away_with_a_reason(shell):
         one for one in shell("findings", "TW110", "--json")[1]["findings"] if one["code"] == "range-short"
     ]
     assert len(short) == 1 and "frames 990 to 1000" in short[0]["what"]
+
+
+def test_a_show_is_owed_ordered_rendered_repaired_and_looked_through_from_a_shell(shell, tmp_path):
+    """What a night needs, without a page: list, plan, order, renderer, what is missing, repair."""
+    assert shell("show", "make", "Tidewrack")[0] == 0
+    listed = tmp_path / "list.csv"
+    listed.write_text("shot,view,frames,size,passes\nTW040,,1001-1003,96x54,depth\nTW080,,1001-1002,96x54,\n")
+    code, said = shell("owed", "take", "Tidewrack", str(listed))
+    assert code == 0 and "2 pieces are on the list; 2 shots are new" in said
+    code, owed = shell("owed", "list", "Tidewrack", "--json")
+    assert [(one["piece"], one["standing"]) for one in owed["pieces"]] == [
+        ("TW040", "missing"),
+        ("TW080", "missing"),
+    ]
+    listed.write_text("TW040\nTW040\n")
+    assert shell("owed", "take", "Tidewrack", str(listed))[0] == 3
+    assert shell("owed", "take", "Tidewrack", str(tmp_path / "gone.csv"))[0] == 2
+
+    code, _ = shell(
+        "set", "Tidewrack/TW040", "plan.needed=yes", "plan.overscan=10 %", "plan.samples.picture=1"
+    )
+    assert code == 0
+    code, made = shell("order", "make", "Tidewrack", "TW040", "--says", "first look", "--json")
+    assert code == 0 and (made["number"], made["files"], made["shots"]) == (1, 3, ["TW040"])
+    assert shell("order", "make", "Tidewrack", "TW999", "--json")[0] == 5
+    assert shell("order", "make", "Tidewrack", "--json")[0] == 3
+    code, document = shell("order", "show", "Tidewrack", "1")
+    asked = json.loads(document)["shots"][0]["renders"][0]
+    assert (
+        code == 0
+        and asked["window"] == [-5, -3, 100, 56]
+        and asked["film_factor"][0] == pytest.approx(106 / 96)
+    )
+    assert "focal_mm" not in asked, "what nobody has told is left to the scene's camera"
+    assert shell("order", "show", "Tidewrack", "1", "--csv")[1].startswith("shot,render,view")
+    into = tmp_path / "renders"
+    assert shell("renderer", "obey", "-", "--into", str(into), stdin=document)[0] == 0
+    files = sorted(path.name for path in into.rglob("*.exr"))
+    assert files == [f"TW040_main_v001.{number}.exr" for number in (1001, 1002, 1003)]
+    assert shell("renderer", "obey", "-", "--into", str(into), stdin="{}")[0] == 3
+
+    code, said = shell("order", "again", "Tidewrack/TW040", "main", "1002-1003")
+    assert code == 0 and "2 frames" in said
+    assert shell("order", "again", "Tidewrack/TW040", "nobody", "1002")[0] == 3
+    assert "waits: TW040 main, 2 frames" in shell("order", "list", "Tidewrack")[1]
+    code, said = shell("order", "repair", "Tidewrack")
+    assert code == 0 and "Repair order 2: TW040 main 1002-1003" in said
+    assert shell("order", "repair", "Tidewrack", "--json")[0] == 3
+    shell("set", "Tidewrack/TW040", "plan.last=1005")
+    shell("order", "make", "Tidewrack", "TW040")
+    assert "1001-1003 → 1001-1005" in shell("order", "show", "Tidewrack", "3", "--changes")[1]
+    assert shell("order", "show", "Tidewrack", "9")[0] == 5

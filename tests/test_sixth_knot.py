@@ -155,7 +155,17 @@ def test_a_sixth_knot_is_found_on_cord_bench_shell_and_api(database_url, sources
     assert "High water 06:12" in told["bench"] and "Barometer" in told["bench"]
     assert 'data-pass="beauty_wet"' in told["bench"] and "<strong>Assembled</strong>" in told["made"]
     knots = {knot["knot"]: knot for knot in told["api"]["cord"]}
-    assert list(knots) == ["arrivals", "assembly", "depth", "alpha", "tide", "eyes", "framing", "pack"]
+    assert list(knots) == [
+        "plan",
+        "arrivals",
+        "assembly",
+        "depth",
+        "alpha",
+        "tide",
+        "eyes",
+        "framing",
+        "pack",
+    ]
     assert knots["tide"]["says"] == "7 m high" and "under water" in json.dumps(told["api"])
     plain, wet, picture = (told["means"][name] for name in ("beauty", "beauty_wet", "picture"))
     assert abs(wet[0] / plain[0] - 0.3) < 0.01 and wet[2] == plain[2] and picture == wet
@@ -179,6 +189,7 @@ def an_installation(place: Path, sources: Path, database_url: str):
         handoff=str(place / "out"),
         port=free_port(),
         inbox_port=free_port(),
+        feed_port=free_port(),
         database_url=database_url,
         workers=1,
     )

@@ -52,6 +52,14 @@ class Installation:
     inbox_port: int = _setting(
         "DRAWSTRING_INBOX_PORT", "Port of the made-up client's inbox that `make start` keeps.", 8479
     )
+    feeds: str = _setting(
+        "DRAWSTRING_FEEDS",
+        "Feeds of running renderers, separated by spaces: `NAME=ADDRESS`; default: `stand-in`, the one that "
+        "`make start` keeps.",
+    )
+    feed_port: int = _setting(
+        "DRAWSTRING_FEED_PORT", "Port of the stand-in renderer's feed that `make start` keeps.", 8478
+    )
     host: str = _setting(
         "DRAWSTRING_HOST", "Address to serve on; only loopback, as there is no sign-in yet.", "127.0.0.1"
     )
@@ -127,6 +135,12 @@ class Installation:
         """Where packages may be sent: an address for each name."""
         given = dict(part.partition("=")[::2] for part in self.client_inboxes.split())
         return given or {"made-up-client": f"http://127.0.0.1:{self.inbox_port}"}
+
+    @property
+    def feed_addresses(self) -> dict[str, str]:
+        """Where running renderers may be asked: an address for each name."""
+        given = dict(part.partition("=")[::2] for part in self.feeds.split())
+        return given or {"stand-in": f"http://127.0.0.1:{self.feed_port}"}
 
     def inbox_address(self, name: str) -> str:
         """Give the address of an inbox.

@@ -22,7 +22,7 @@ from drawstring.core.eyes.second_eye import moved
 from drawstring.core.io.facts import Window
 from drawstring.standins.renderer import Lamp, Material, Scene, Sky, View, render
 from drawstring.standins.renderer.scene import SUN
-from drawstring.standins.renderer.writing import _said
+from drawstring.standins.renderer.writing import header_of
 from drawstring.standins.tidewrack import scenes
 
 W, H = 400, 224
@@ -91,7 +91,7 @@ def eye_of(packed, camera, eye, samples=3):
     # Grain tells how near two renders of one thing can be at all.
     view = View(W, H, eye=eye, samples=samples, is_thrifty=False, is_denoised=False)
     frame = render(packed, camera, view, seed=5 + int(eye))
-    return frame, camera_of(dict(_said(camera, view, 24)))
+    return frame, camera_of(dict(header_of(camera, view, 24)))
 
 
 PLACE = Place(Window(0, 0, W - 1, H - 1), Window(0, 0, W - 1, H - 1))
@@ -117,7 +117,7 @@ def test_parallax_from_depth_is_the_renderers_own(bell):
     assert np.abs(right_of - closed).max() < 1e-3
     # Toed in, the eyes' directions and the height that differs in the corners are told.
     toed = replace(scenes.bell_yard_camera(0.5), is_toed_in=True)
-    cameras = [camera_of(dict(_said(toed, View(W, H, eye=eye), 24))) for eye in (-1, 1)]
+    cameras = [camera_of(dict(header_of(toed, View(W, H, eye=eye), 24))) for eye in (-1, 1)]
     found = rig_of(*cameras)
     assert found.toe_degrees == pytest.approx(np.degrees(2 * np.arctan(0.0325 / 4.2)), abs=1e-6)
     assert np.abs(projected(np.full((H, W), 3, np.float32), *cameras, PLACE)[1]).max() > 0.3

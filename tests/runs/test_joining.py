@@ -11,7 +11,8 @@ from drawstring.runs.joining import carry_out_joining, frame_path
 from drawstring.runs.readers import Readers
 from drawstring.runs.scanning import carry_out_scan
 from drawstring.standins.tidewrack.mural import TileFaults, render_mural
-from drawstring.store import deliveries, joinings, scans, shows
+from drawstring.store import deliveries, filling, joinings, scans, shows
+from drawstring.store.models import Joining
 
 
 @pytest.fixture(scope="module")
@@ -45,7 +46,7 @@ def test_joined_frames_are_scanned_and_become_a_shot(sessions, readers, mural):
     number = asked(sessions, mural)
     assert asked(sessions, mural) == number, "what is under way is not asked for twice"
     with sessions.begin() as session:
-        row = joinings.find(session, number)
+        row = filling.find(session, Joining, number)
         # An engine died after the first frame: that one is whole, and is left as it is.
         tiles = scan(str(mural), roots=[str(mural)]).tiles[0]
         there = Path(frame_path(row.folder, tiles, 1001))
@@ -57,7 +58,7 @@ def test_joined_frames_are_scanned_and_become_a_shot(sessions, readers, mural):
     there.unlink()
     os.link(frame_path(str(there.parent), tiles, 1002), there)
     with sessions.begin() as session:
-        row = joinings.find(session, number)
+        row = filling.find(session, Joining, number)
         assert (row.state, row.done) == ("done", 2)
         scan_id = row.scan_id
     carry_out_scan(sessions, scan_id, readers, [str(mural.parent)])
@@ -86,15 +87,15 @@ def test_what_can_t_be_joined_is_refused_or_ends_in_words(sessions, readers, mur
     victim.write_bytes(b"no picture any more")
     carry_out_joining(sessions, damaged, readers)
     with sessions.begin() as session:
-        assert joinings.find(session, number).state == "done"
-        row = joinings.find(session, damaged)
+        assert filling.find(session, Joining, number).state == "done"
+        row = filling.find(session, Joining, damaged)
         assert row.state == "failed" and victim.name in row.fault["what"] and row.fault["remedy"]
         assert [path.name[-8:] for path in Path(row.folder).iterdir()] == ["1001.exr"], "whole frames stay"
         with pytest.raises(ConflictError, match="failed already"):
-            joinings.stop(session, row)
+            filling.stop(session, row)
     stopped = asked(sessions, lacking, with_holes=True)
     with sessions.begin() as session:
-        joinings.stop(session, joinings.find(session, stopped))
+        filling.stop(session, filling.find(session, Joining, stopped))
     carry_out_joining(sessions, stopped, readers)
     with sessions.begin() as session:
-        assert joinings.find(session, stopped).state == "stopped"
+        assert filling.find(session, Joining, stopped).state == "stopped"

@@ -152,7 +152,7 @@ def test_a_folder_that_is_still_written_to_is_left_alone(monkeypatch, sessions, 
         show = shows.make_show(session, "Tidewrack")
         scans.watch(session, show, str(copied))
     done: list[int] = []
-    monkeypatch.setattr(scanning_module, "carry_out_scan", lambda s, number, *rest: done.append(number))
+    monkeypatch.setattr(scanning_module, "carry_out_scan", lambda s, number, *_, **__: done.append(number))
     scanning = Scanning(sessions, Readers(1), [str(tmp_path)], look_s=0.0)
     stop = threading.Event()
 

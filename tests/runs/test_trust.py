@@ -31,8 +31,8 @@ from drawstring.installation import read_installation
 from drawstring.runs import measurements
 from drawstring.runs.engine import Engine
 from drawstring.runs.measuring import measure_frame
-from drawstring.runs.plan import SourceFile
 from drawstring.runs.readers import Readers
+from drawstring.runs.run_plan import SourceFile
 from drawstring.runs.scanning import carry_out_scan
 from drawstring.store import deliveries, ledger, measuring, scans, shows
 from drawstring.store.database import DatabaseAway, is_away, unit_of_work

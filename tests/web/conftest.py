@@ -139,6 +139,7 @@ def house(
             handoff=str(place / "handoff"),
             port=free_port(),
             inbox_port=free_port(),
+            feed_port=free_port(),
             database_url=url,
             workers=2,
         )

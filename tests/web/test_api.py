@@ -7,6 +7,7 @@ import pytest
 from jsonschema import Draft202012Validator
 from makers import FRAMES, carry_out_here
 
+from drawstring.core.orders.document import read_order
 from drawstring.store import ledger, tokens
 from drawstring.store.models import Run
 
@@ -139,3 +140,17 @@ def test_profiles_are_kept_with_versions_and_taken_away(api, fog):
     assert "to order" in [one["name"] for one in api("GET", base)[1]["profiles"]]
     assert api("DELETE", path)[0] == 200 and api("GET", path)[0] == 404
     assert api("DELETE", f"{base}/compositing")[0] == 409
+
+
+def test_programs_order_and_fill_the_list(api, fog):
+    status, said = api("POST", "/shows/Tidewrack/orders", {"shots": ["TW010"], "says": "night"})
+    assert status == 200 and said["shots"] == ["TW010"] and said["number"] == 1
+    status, document = api("GET", "/shows/Tidewrack/orders/1")
+    assert status == 200 and read_order(document).shots[0].renders[0].numbers[0] == 1010
+    status, said = api("POST", "/shows/Tidewrack/shots/TW010/ask-again", {"render": "main", "frames": [1011]})
+    assert status == 200 and api("GET", "/shows/Tidewrack/orders")[1]["waits"][0]["frames"] == [1011]
+    assert api("POST", "/shows/Tidewrack/repairs", {})[1]["kind"] == "repair"
+    assert api("POST", "/shows/Tidewrack/repairs", {})[0] == 422
+    assert api("POST", "/shows/Tidewrack/owed", {"table": "TW010,,,,1010-1033"})[1]["pieces"] == 1
+    assert api("GET", "/shows/Tidewrack/owed")[1]["pieces"][0]["shot"] == "TW010"
+    assert api("GET", "/order-schema")[1]["title"] == "Order"

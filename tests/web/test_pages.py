@@ -178,7 +178,7 @@ def test_the_strip_tells_shares_and_curve(client, sessions, fog, report):
     assert client.get(f"/shots/{fog.id}/depth/strip").json == {"ready": False}
     assert "Nothing is measured yet" in client.post(f"/shots/{fog.id}/depth/measured", headers=HTMX).text
     from drawstring.runs.measuring import measure_frame
-    from drawstring.runs.plan import SourceFile
+    from drawstring.runs.run_plan import SourceFile
 
     with sessions.begin() as session:
         shot = session.get_one(Shot, fog.id)

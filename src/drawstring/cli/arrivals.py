@@ -17,8 +17,8 @@ from drawstring.core.errors import ConflictError, MissingError, SettingError
 from drawstring.core.passes import entry, read_entries
 from drawstring.core.tiles.tile_set import TileSet
 from drawstring.installation import Installation
-from drawstring.store import correcting, deliveries, dismissals, joinings, scans, shows
-from drawstring.store.models import Delivery
+from drawstring.store import correcting, deliveries, dismissals, filling, joinings, scans, shows
+from drawstring.store.models import Delivery, Joining
 from drawstring.store.standing import standing
 from drawstring.store.telling import shot_data
 
@@ -84,7 +84,7 @@ def join_tiles(
         number = asked.id
     wait_for(installation, lambda session: _joined(session, number))
     with opened(installation) as session:
-        row_now = joinings.find(session, number)
+        row_now = filling.find(session, Joining, number)
         data: dict[str, Any] = {
             "state": row_now.state, "folder": row_now.folder, "frames": row_now.done, "fault": row_now.fault,
         }  # fmt: skip
@@ -98,8 +98,8 @@ def join_tiles(
 
 
 def _joined(session: Session, number: int) -> tuple[bool, int, int]:
-    row = joinings.find(session, number)
-    return row.state not in joinings.UNDER_WAY, row.done, row.total
+    row = filling.find(session, Joining, number)
+    return not row.is_under_way, row.done, row.total
 
 
 def _one_in_tiles(found: Scan, name: str) -> TileSet:

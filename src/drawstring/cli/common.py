@@ -46,7 +46,7 @@ as_json = click.option("--json", "wants_json", is_flag=True, help="Print one JSO
 ROOMS = {
     "scan": ("arrivals",), "pass": ("arrivals",), "dictionary": ("arrivals",), "patterns": ("arrivals",),
     "findings": ("arrivals",), "join": ("arrivals",), "demo": ("demo",), "estimate": ("work",),
-    "runs": ("runs",),
+    "runs": ("runs",), "order": ("orders",), "owed": ("orders",), "renderer": ("renderer",),
     "hand-off": ("handing",), "client-inbox": ("handing",), "token": ("tokens",), "recipe": ("sharing",),
     "profile": ("sharing",), "show": ("shots",), "shot": ("shots", "arrivals"), "set": ("shots",),
     "settle": ("shots",), "undo": ("shots",), "measure": ("work",), "run": ("work",), "prove": ("work",),

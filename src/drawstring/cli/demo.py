@@ -10,10 +10,11 @@ from sqlalchemy.orm import Session
 from drawstring.cli.common import main, opened
 from drawstring.cli.waiting import scanned, wait_for
 from drawstring.core.errors import MissingError
+from drawstring.core.owed.piece import Piece
 from drawstring.installation import Installation
 from drawstring.standins.tidewrack import FAULTS, FPS, SHOTS, DemoShot, make_faults, mural, render_show
-from drawstring.store import deliveries, joinings, recipes, scans, shows
-from drawstring.store.models import Show
+from drawstring.store import deliveries, filling, joinings, orders, owed, recipes, scans, shows
+from drawstring.store.models import Joining, Show
 
 CODE = "Tidewrack"
 
@@ -61,7 +62,18 @@ def _plan(session: Session) -> Show:
     for code, title in (*((shot.code, shot.title) for shot in SHOTS), (mural.CODE, mural.TITLE)):
         if code not in have:
             shows.make_shot(session, show, code, title=title)
+    if not owed.pieces(session, show):
+        owed.put(session, show, [_piece(shot) for shot in SHOTS])
     return show
+
+
+def _piece(shot: DemoShot) -> Piece:
+    """Give what the show owes of a shot; of one it still waits for a pass."""
+    passes = ("beauty", "depth") + (("motion",) if shot.code == "TW020" else ())
+    return Piece(
+        shot.code, title=shot.title, first=shot.first, last=shot.first + shot.frames - 1, passes=passes,
+        note="motion blur is made later" if "motion" in passes else "",
+    )  # fmt: skip
 
 
 def _mural(installation: Installation, folder: str, width: int) -> None:
@@ -85,8 +97,8 @@ def _mural(installation: Installation, folder: str, width: int) -> None:
 
 
 def _is_joined(session: Session, number: int) -> tuple[bool, int, int]:
-    row = joinings.find(session, number)
-    return row.state not in joinings.UNDER_WAY, row.done, row.total
+    row = filling.find(session, Joining, number)
+    return not row.is_under_way, row.done, row.total
 
 
 def _arrive(installation: Installation, folder: str, made: DemoShot) -> None:
@@ -103,3 +115,5 @@ def _arrive(installation: Installation, folder: str, made: DemoShot) -> None:
             recipes.set_values(session, shot, {name: value}, by="demo")
         for knot in dict.fromkeys(name.partition(".")[0] for name, _ in made.settled):
             recipes.settle(session, shot, knot, by="demo")
+        if made.is_ordered:
+            orders.make(session, show, [shot], says="To be bent to its plate", by="demo")

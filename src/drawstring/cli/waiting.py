@@ -18,6 +18,7 @@ from drawstring.core.arrivals import Scan, scan
 from drawstring.installation import Installation
 from drawstring.runs.cluster import Certificates, cluster
 from drawstring.runs.engine import ENGINE_LOCK, Engine
+from drawstring.runs.feeds.recording import Recorder
 from drawstring.runs.handoff import Reviewer, Sender
 from drawstring.runs.joining import Joiner
 from drawstring.runs.readers import Readers
@@ -84,6 +85,7 @@ def wait_for(installation: Installation, look: Callable[[Session], tuple[bool, i
                 beside = (
                     Sender(sessions), Reviewer(sessions, installation.output_folder),
                     Joiner(sessions, Readers(1)),
+                    Recorder(sessions, Readers(1), installation.feed_addresses),
                 )  # fmt: skip
                 Engine(database, client, beside=beside).work(until=is_over)
 

@@ -18,6 +18,7 @@ from drawstring.runs import planning
 from drawstring.runs.checking import check_package
 from drawstring.runs.engine import Engine
 from drawstring.runs.estimate import try_frames
+from drawstring.runs.feeds.recording import Recorder
 from drawstring.runs.handoff import Reviewer, Sender
 from drawstring.runs.joining import Joiner
 from drawstring.runs.readers import Readers
@@ -187,6 +188,7 @@ def engine(installation: Installation) -> None:
         scanning = Scanning(sessions, Readers(installation.worker_count), installation.root_list)
         beside = (
             Sender(sessions), Reviewer(sessions, installation.output_folder), Joiner(sessions, Readers(1)),
+            Recorder(sessions, Readers(1), installation.feed_addresses),
         )  # fmt: skip
         Engine(database, client, scanning=scanning, beside=beside).work(until=lambda: stopped)
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, TypeAlias
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -21,3 +23,18 @@ Counts: TypeAlias = NDArray[np.int64]
 
 Stored: TypeAlias = NDArray[Any]
 """(H, W) exactly as stored in a file: float16, float32 or uint32."""
+
+
+def merged(planes: Sequence[NDArray[Any]]) -> NDArray[Any]:
+    """Put planes of one size and kind side by side, (H, W, C); quicker than stacking where a library can."""
+    first = planes[0]
+    if len(planes) in (3, 4) and all(each.dtype == np.float32 and each.ndim == 2 for each in planes):
+        return np.asarray(cv2.merge([np.ascontiguousarray(each) for each in planes]))
+    return np.stack(planes, axis=-1) if len(planes) > 1 else first[..., None]
+
+
+def split(picture: Picture) -> list[Plane]:
+    """Give a picture's channels one by one, each in one piece."""
+    if picture.dtype == np.float32 and picture.ndim == 3 and picture.shape[2] in (3, 4):
+        return [np.asarray(each) for each in cv2.split(np.ascontiguousarray(picture))]
+    return [np.ascontiguousarray(picture[..., i]) for i in range(picture.shape[-1])]

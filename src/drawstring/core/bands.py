@@ -14,6 +14,8 @@ def in_bands(task: Callable[[int, int], object], rows: int, threads: int, *, siz
     if threads <= 1:
         task(0, rows)
         return
+    # Four bands to a thread at most: handing one out takes as long as some rows.
+    size = max(size, -(-rows // (4 * threads)))
     with ThreadPoolExecutor(threads) as pool:
         for done in [pool.submit(task, first, min(first + size, rows)) for first in range(0, rows, size)]:
             done.result()

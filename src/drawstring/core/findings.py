@@ -34,6 +34,8 @@ class Does(StrEnum):
     """Lay the pass named in `values` into the well."""
     TWIN = "twin"
     """Choose the other one of two twins: the pass named in `values`."""
+    ASK = "ask"
+    """Put frames and passes of an ordered render into the next repair order."""
 
 
 @dataclass(frozen=True)

@@ -13,6 +13,7 @@ from types import ModuleType
 from typing import Any
 
 NAMES = (
+    "plan",
     "arrivals",
     "assembly",
     "depth",
@@ -56,6 +57,12 @@ def needed_part(layer: str, knot: str, part: str, *wanted: str) -> ModuleType:
     if lacking:
         raise LookupError(f"drawstring/{layer}/{knot}/{part}.py has to give {', '.join(lacking)}.")
     return module
+
+
+def is_before_arrivals(knot: str) -> bool:
+    """Whether a knot is settled before anything arrives, and so on nothing that did."""
+    cord = part_of("core", knot, "cord")
+    return bool(getattr(cord, "IS_BEFORE_ARRIVALS", False))
 
 
 def settings_of(knot: str) -> Any:

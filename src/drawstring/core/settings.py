@@ -149,6 +149,9 @@ class KnotSettings(Settings):
     knot: ClassVar[str]
     """The knot's one name."""
 
+    of_the_shot: ClassVar[frozenset[str]] = frozenset()
+    """Settings that belong to one shot: they stay when the knot is taken over from another."""
+
     needed: bool = setting(True, "Whether this shot needs the knot at all.")
     settled_on: str = setting("", "Digest of what had arrived when the knot was settled; empty while open.")
 

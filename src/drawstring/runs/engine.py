@@ -28,9 +28,9 @@ from drawstring.runs.frame import carry_out
 from drawstring.runs.handoff import make_report, make_review
 from drawstring.runs.manifest import close_package
 from drawstring.runs.measurements import Measurements, Turn
-from drawstring.runs.plan import FrameAnswer, FrameTask
 from drawstring.runs.planning import plan_of, tasks_of
 from drawstring.runs.readers import killer
+from drawstring.runs.run_plan import FrameAnswer, FrameTask
 from drawstring.runs.scanning import Scanning
 from drawstring.store import ledger
 from drawstring.store.database import DatabaseAway, is_away, unit_of_work

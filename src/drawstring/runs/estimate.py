@@ -12,7 +12,7 @@ from typing import Any
 from drawstring.core.errors import ConflictError
 from drawstring.core.recipe import plan_outputs
 from drawstring.runs.frame import carry_out
-from drawstring.runs.plan import FrameAnswer, FrameTask, RunPlan
+from drawstring.runs.run_plan import FrameAnswer, FrameTask, RunPlan
 
 TRY_S = 900.0
 """For how long frames may be tried."""

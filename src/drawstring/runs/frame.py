@@ -31,9 +31,9 @@ from drawstring.runs.frame_files import FrameFiles
 from drawstring.runs.frame_log import FrameLog, count_of, memory_peak, worker_name
 from drawstring.runs.frame_writing import FrameWriter
 from drawstring.runs.homes import FrameMade, check_frame, files_beside
-from drawstring.runs.plan import FrameAnswer, FrameTask, RunPlan
 from drawstring.runs.proof import ReadBack
 from drawstring.runs.recomposing import Back, asked_back, recompose
+from drawstring.runs.run_plan import FrameAnswer, FrameTask, RunPlan
 
 __all__ = ["carry_out"]
 

@@ -17,8 +17,8 @@ from drawstring.core.pack.profile_checks import check_written
 from drawstring.core.recipe import OutputPlan
 from drawstring.runs.frame_files import FrameFiles
 from drawstring.runs.frame_log import FrameLog, count_of
-from drawstring.runs.plan import RunPlan
 from drawstring.runs.proof import ReadBack, checksum, prove
+from drawstring.runs.run_plan import RunPlan
 
 
 @dataclass(frozen=True)

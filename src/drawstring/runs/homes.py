@@ -25,7 +25,7 @@ from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.beside import BesideFile
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.sources import Pixels
-from drawstring.runs.plan import RunPlan
+from drawstring.runs.run_plan import RunPlan
 
 Written = Callable[[str], Picture | None]
 """Gives what a pass or result was written as, (H, W, C) float32; None where it does not go out whole."""

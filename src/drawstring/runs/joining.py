@@ -5,24 +5,18 @@ A joining that was under way when the engine died is gone on with: frames that a
 
 from __future__ import annotations
 
-import logging
 import os
-import threading
 from collections.abc import Callable
 
 from sqlalchemy.orm import Session, sessionmaker
 
-from drawstring.core.errors import DrawstringError
-from drawstring.core.io.writing import in_words, remove_unfinished
 from drawstring.core.tiles.joining import join
 from drawstring.core.tiles.tile_set import TileSet
+from drawstring.runs.filling import Beside, fill, make_folder
 from drawstring.runs.readers import Readers
-from drawstring.store import joinings, scans
-from drawstring.store.database import DatabaseAway, unit_of_work
+from drawstring.store import filling
 from drawstring.store.facts import tiles_from_json
-from drawstring.store.models import Joining, now
-
-log = logging.getLogger(__name__)
+from drawstring.store.models import Joining
 
 FRAME_S = 3600.0
 """For how long one frame may be joined."""
@@ -31,7 +25,7 @@ FRAME_MB = 2048
 """How much memory joining may take beyond what a warm process holds: bands, and rims to be evened."""
 
 
-class Joiner:
+class Joiner(Beside):
     """Joins the pictures that wait.
 
     Parameters
@@ -41,26 +35,20 @@ class Joiner:
         Whose processes do it.
     """
 
+    called = "Joining"
+
     def __init__(self, sessions: sessionmaker[Session], readers: Readers) -> None:
-        self._sessions, self._readers = sessions, readers
-        self._thread: threading.Thread | None = None
+        super().__init__(sessions)
+        self._readers = readers
 
-    def step(self) -> None:
-        """Take up what is due."""
-        if self._thread is not None and self._thread.is_alive():
-            return
-        with unit_of_work(self._sessions) as session:
-            row = joinings.due(session)
-            number = row.id if row is not None else None
-        if number is not None:
-            self._thread = threading.Thread(target=self._carry_out, args=(number,), daemon=True)
-            self._thread.start()
+    def due(self, session: Session) -> int | None:
+        """Give the number of what is to be joined next."""
+        row = filling.due(session, Joining)
+        return row.id if row is not None else None
 
-    def _carry_out(self, number: int) -> None:
-        try:
-            carry_out_joining(self._sessions, number, self._readers)
-        except DatabaseAway as error:
-            log.warning("Joining %s will be gone on with: %s", number, error)
+    def carry_out(self, number: int) -> None:
+        """Join a picture's frames, or write down why they can't be joined."""
+        carry_out_joining(self._sessions, number, self._readers)
 
 
 def frame_path(folder: str, tiles: TileSet, frame: int) -> str:
@@ -79,54 +67,16 @@ def carry_out_joining(sessions: sessionmaker[Session], number: int, readers: Rea
     DatabaseAway
         What came of it could not be written down; it is gone on with.
     """
-    with unit_of_work(sessions) as session:
-        row = session.get(Joining, number)
-        if row is None or row.state not in joinings.UNDER_WAY:
-            return
-        row.state = "joining"
-        tiles, folder, evens = tiles_from_json(row.tiles), row.folder, row.evens
 
-    def goes_on(done: int) -> bool:
-        with unit_of_work(sessions) as session:
-            return joinings.tell(session, number, done)
+    def join_all(row: Joining, goes_on: Callable[[int], bool]) -> bool:
+        tiles, folder = tiles_from_json(row.tiles), row.folder
+        make_folder(folder)
+        for done, frame in enumerate(tiles.frames):
+            if not goes_on(done):
+                return False
+            path = frame_path(folder, tiles, frame)
+            if not os.path.exists(path):
+                readers.read(path, join, tiles, frame, path, row.evens, limit_s=FRAME_S, growth_mb=FRAME_MB)
+        return goes_on(len(tiles.frames))
 
-    fault = DrawstringError("")
-    try:
-        if not _join_all(tiles, folder, evens, readers, goes_on):
-            return
-    except DatabaseAway:
-        raise
-    except DrawstringError as error:
-        fault = error
-    except Exception as error:
-        log.exception("Joining %s failed", number)
-        fault = DrawstringError(
-            f"The tiles could not be joined: {type(error).__name__}: {error}.", where=tiles.pattern,
-            why="The tiles are as they were.", remedy="Join them again; the engine's log tells more.",
-        )  # fmt: skip
-    with unit_of_work(sessions) as session:
-        row = session.get(Joining, number, with_for_update=True)
-        if row is None or row.state != "joining":
-            return
-        row.ended_at = now()
-        if fault.what:
-            row.state, row.fault = "failed", fault.as_dict()
-        else:
-            row.state, row.done = "done", row.total
-            row.scan_id = scans.ask(session, row.show, folder).id
-
-
-def _join_all(
-    tiles: TileSet, folder: str, evens: bool, readers: Readers, goes_on: Callable[[int], bool]
-) -> bool:
-    """Join every frame that is not there yet; give False when somebody stopped it."""
-    with in_words(folder):
-        os.makedirs(folder, exist_ok=True)
-        remove_unfinished(folder)
-    for done, frame in enumerate(tiles.frames):
-        if not goes_on(done):
-            return False
-        path = frame_path(folder, tiles, frame)
-        if not os.path.exists(path):
-            readers.read(path, join, tiles, frame, path, evens, limit_s=FRAME_S, growth_mb=FRAME_MB)
-    return goes_on(len(tiles.frames))
+    fill(sessions, Joining, number, join_all)

@@ -19,9 +19,9 @@ from drawstring.core.passes import Pass
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.homes import countings
 from drawstring.runs.measuring import measure_frame
-from drawstring.runs.plan import SourceFile
 from drawstring.runs.planning import source_files
 from drawstring.runs.readers import killer
+from drawstring.runs.run_plan import SourceFile
 from drawstring.store import deliveries, measuring, recipes
 from drawstring.store.database import is_away
 from drawstring.store.models import Measurement

@@ -18,7 +18,7 @@ from drawstring.core.io.pixels import use_threads
 from drawstring.core.passes import COLOUR_ROLES, Pass, PassStatistics, Role, joined, pass_statistics
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.homes import count, countings, tell
-from drawstring.runs.plan import SourceFile
+from drawstring.runs.run_plan import SourceFile
 from drawstring.store.measuring import FACTS
 
 log = logging.getLogger(__name__)

@@ -23,7 +23,7 @@ from drawstring.core.recipe import (
     upgraded,
 )
 from drawstring.runs.homes import asked_beside, files_beside
-from drawstring.runs.plan import FrameTask, RunPlan, SourceFile
+from drawstring.runs.run_plan import FrameTask, RunPlan, SourceFile
 from drawstring.store import deliveries, recipes
 from drawstring.store.ledger import HOLDS
 from drawstring.store.models import Frame, Run, RunFrame, Shot

@@ -37,6 +37,12 @@ LOOK_S = 5.0
 """How often watched folders are listed; a change must have stayed the same from one look to the next."""
 
 
+FILLING_S = 30.0
+"""After so long a folder that never rests is scanned while it fills, and again after as long."""
+
+RESTING_S = 2.0
+"""In watched folders, files that were written to less than so long ago are not read."""
+
 SWEEP_S = 3600.0
 """How often what hand-ins left unfinished is looked for."""
 
@@ -67,6 +73,7 @@ class Scanning:
         self._look_s, self._looked = look_s, 0.0
         self._swept = -SWEEP_S
         self._seen: dict[int, str] = {}
+        self._moves: dict[int, float] = {}
         self._thread: threading.Thread | None = None
         self._watcher: threading.Thread | None = None
 
@@ -91,7 +98,8 @@ class Scanning:
 
     def _carry_out(self, scan_id: int) -> None:
         try:
-            carry_out_scan(self._sessions, scan_id, self._readers, self._roots)
+            resting = min(RESTING_S, self._look_s)
+            carry_out_scan(self._sessions, scan_id, self._readers, self._roots, resting_s=resting)
         except DatabaseAway as error:
             log.warning("Scan %s will be done again: %s", scan_id, error)
         except Exception as error:
@@ -110,18 +118,27 @@ class Scanning:
                 listing = listing_of(path)
                 before, self._seen[number] = self._seen.get(number), listing
                 if listing == before:
+                    self._moves.pop(number, None)
                     self._scan_if_changed(number, listing)
+                elif (
+                    before is not None
+                    and time.monotonic() - self._moves.setdefault(number, time.monotonic()) > FILLING_S
+                ):
+                    # A folder that fills all night is not waited for: what is whole in it is looked at.
+                    self._moves[number] = time.monotonic()
+                    self._scan_if_changed(number, listing, is_filling=True)
         except DatabaseAway as error:
             log.warning("Watched folders wait for the database: %s", error)
         except Exception:
             # The next look is a few seconds away; what one folder does must not end the looking.
             log.exception("Watched folders could not be looked at")
 
-    def _scan_if_changed(self, number: int, listing: str) -> None:
+    def _scan_if_changed(self, number: int, listing: str, *, is_filling: bool = False) -> None:
         with unit_of_work(self._sessions) as session:
             folder = session.get(WatchedFolder, number)
             if folder is not None and folder.listing != listing:
-                folder.listing = listing
+                # Once it rests it is scanned again, whatever was found while it filled.
+                folder.listing = "" if is_filling else listing
                 scans.ask(session, folder.show, folder.folder)
 
 
@@ -130,9 +147,16 @@ def _is_busy(thread: threading.Thread | None) -> bool:
 
 
 def carry_out_scan(
-    sessions: sessionmaker[Session], scan_id: int, readers: Readers, roots: Sequence[str]
-) -> None:
-    """Scan a folder and write down what was found, or why it could not be scanned."""
+    sessions: sessionmaker[Session], scan_id: int, readers: Readers, roots: Sequence[str], *,
+    resting_s: float = 0.0,
+) -> None:  # fmt: skip
+    """Scan a folder and write down what was found, or why it could not be scanned.
+
+    Parameters
+    ----------
+    resting_s : float
+        How long files of a watched folder must have been left alone to be read.
+    """
     with unit_of_work(sessions) as session:
         row = session.get(ScanRow, scan_id)
         if row is None:
@@ -141,6 +165,7 @@ def carry_out_scan(
         folder, show = row.folder, row.show
         patterns, fps, dictionary = list(show.patterns), show.fps, correcting.dictionary_of(show)
         words = dict(show.words)
+        is_watched = any(one.folder == folder for one in show.watched)
     last = 0.0
 
     def told(doing: str, done: int, total: int) -> None:
@@ -158,6 +183,7 @@ def carry_out_scan(
             folder, roots=roots, patterns=patterns, dictionary=dictionary, words=words, fps=fps,
             surveyor=readers.survey,
             recogniser=readers.recognise, layer=readers.lay_out, told=told,
+            resting_s=resting_s if is_watched else 0.0,
         )  # fmt: skip
         plain, fault = scan_to_json(found), {}
     except DrawstringError as error:

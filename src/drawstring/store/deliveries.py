@@ -60,6 +60,8 @@ def accept(session: Session, shot: Shot, candidate: Candidate, *, by: str = "") 
         delivery = _write(session, shot, candidate, digest, len(whole))
     use(session, shot, delivery, said=f"accepted {candidate.members[0].pattern}", by=by)
     _take_as_eyes(session, shot, candidate, by)
+    if candidate.variant and shot.code.endswith(f"_{candidate.variant}"):
+        shot.variant = candidate.variant[:20]
     return delivery
 
 

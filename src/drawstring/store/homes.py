@@ -1,7 +1,8 @@
 """What the store asks of a knot's home.
 
-`drawstring/store/KNOT/home.py` gives `findings(facts)`, of a knot that is needed; and, where what arrived
-says something before anybody took the knot up, `arrived(facts)`.
+`drawstring/store/KNOT/home.py` gives `findings(facts)`, of a knot that is needed; where what arrived says
+something before anybody took the knot up, `arrived(facts)`; and, of a knot that stands before anything has
+arrived, `early(session, shot, recipe)`.
 """
 
 from __future__ import annotations
@@ -41,6 +42,11 @@ class ShotFacts:
     passes: list[Pass]
     outputs: OutputPlan
 
+    @property
+    def where(self) -> str:
+        """The shot, for findings."""
+        return self.shot.code
+
 
 def arrived_findings(facts: ShotFacts) -> list[Finding]:
     """Give what knots that nobody has taken up say of what arrived."""
@@ -50,6 +56,15 @@ def arrived_findings(facts: ShotFacts) -> list[Finding]:
         finding for part in parts if part is not None and hasattr(part, "arrived")
         for finding in part.arrived(facts)
     ]  # fmt: skip
+
+
+def early_findings(session: Session, shot: Shot, recipe: Recipe) -> dict[str, list[Finding]]:
+    """Give what knots find that stand before anything has arrived."""
+    parts = {name: part_of("store", name, "home") for name in NAMES if recipe.knot(name).needed}
+    return {
+        name: list(part.early(session, shot, recipe)) for name, part in parts.items()
+        if part is not None and hasattr(part, "early")
+    }  # fmt: skip
 
 
 def findings_of(facts: ShotFacts) -> dict[str, list[Finding]]:

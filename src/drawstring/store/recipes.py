@@ -10,6 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from drawstring.core.errors import ConflictError, SettingError
+from drawstring.core.knots import is_before_arrivals
 from drawstring.core.recipe import Recipe, change, digest_of, upgraded
 from drawstring.store import measuring
 from drawstring.store.facts import pass_from_row
@@ -102,6 +103,8 @@ def settle(session: Session, shot: Shot, knot: str, *, said: str = "", by: str =
     """
     take_turn(session, shot)
     digest = shot.delivery.digest if shot.delivery else ""
+    if is_before_arrivals(knot):
+        digest = "asked for"
     recipe = current(session, shot)
     settings = recipe.knot(knot).model_copy(update={"settled_on": digest})
     return write(session, shot, recipe.with_knot(settings), said=said or f"settled {knot}", by=by)

@@ -16,8 +16,8 @@ from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import CordFacts, KnotView, OutputPlan, Recipe, cord_of, plan_outputs, upgraded
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.sources import of_view, pass_of
-from drawstring.store import deliveries, measuring, recipes
-from drawstring.store.homes import ShotFacts, findings_of
+from drawstring.store import deliveries, measuring, orders, recipes
+from drawstring.store.homes import ShotFacts, early_findings, findings_of
 from drawstring.store.models import Delivery, Dismissal, Measurement, Package, Revision, Run, Shot, Show
 
 
@@ -112,10 +112,15 @@ def standings(session: Session, shots: Several[Shot]) -> list[ShotStanding]:
     packed = select(Package).join(Package.run).where(Run.shot_id == ids).order_by(Run.version)
     for package in session.scalars(packed.options(contains_eager(Package.run))):
         packages[package.run.shot_id] = package
+    asked = orders.newest_of(session, [shot.id for shot in shots])
+    owed = orders.owed_of(session, shots)
     return [
-        _standing(session, shot, revisions.get(shot.id), runs.get(shot.id), packages.get(shot.id))
+        _standing(
+            session, shot, revisions.get(shot.id), runs.get(shot.id), packages.get(shot.id),
+            asked.get(shot.id, 0), owed.get(shot.id, ()),
+        )
         for shot in shots
-    ]
+    ]  # fmt: skip
 
 
 def standing(session: Session, shot: Shot) -> ShotStanding:
@@ -129,17 +134,19 @@ def _standing(
     revision: Revision | None,
     run: Run | None,
     package: Package | None,
+    order: int,
+    owed: tuple[object, ...],
 ) -> ShotStanding:
     delivery = shot.delivery
-    known = _key(shot, revision)
+    known = (*_key(shot, revision), order, owed)
     if known not in _DERIVED:
         if len(_DERIVED) > 4000:
             _DERIVED.clear()
-        _DERIVED[known] = _derive(session, shot, revision)
+        _DERIVED[known] = _derive(session, shot, revision, order)
     derived = _DERIVED[known]
     recipe, passes, outputs = derived.recipe, derived.passes, derived.outputs
     findings, away = _without_dismissed(derived.findings, shot.dismissals)
-    knots = _knots(shot, recipe, passes, outputs, findings) if shot.dismissals else derived.knots
+    knots = _knots(shot, recipe, passes, outputs, findings, order) if shot.dismissals else derived.knots
     return ShotStanding(
         shot,
         recipe,
@@ -156,8 +163,9 @@ def _standing(
 
 
 def _knots(
-    shot: Shot, recipe: Recipe, passes: list[Pass], outputs: OutputPlan, findings: dict[str, list[Finding]]
-) -> list[KnotView]:
+    shot: Shot, recipe: Recipe, passes: list[Pass], outputs: OutputPlan, findings: dict[str, list[Finding]],
+    order: int,
+) -> list[KnotView]:  # fmt: skip
     delivery = shot.delivery
     facts = CordFacts(
         arrival=delivery.digest if delivery else "",
@@ -167,6 +175,7 @@ def _knots(
         scene_unit=shot.show.scene_unit,
         findings=findings,
         change=_change(delivery),
+        order=order,
     )
     return cord_of(recipe, facts)
 
@@ -222,7 +231,7 @@ def _key(shot: Shot, revision: Revision | None) -> tuple[object, ...]:
     """Name everything that a standing follows from."""
     delivery = shot.delivery
     if delivery is None:
-        return (shot.show.scene_unit, _begun(shot, revision))
+        return (shot.code, shot.show.scene_unit, shot.show.fps, shot.variant, _begun(shot, revision))
     return (
         shot.code,
         shot.show.scene_unit,
@@ -241,7 +250,7 @@ def _begun(shot: Shot, revision: Revision | None) -> object:
     return json.dumps(shot.show.defaults, sort_keys=True)
 
 
-def _derive(session: Session, shot: Shot, revision: Revision | None) -> _Derived:
+def _derive(session: Session, shot: Shot, revision: Revision | None, order: int) -> _Derived:
     """Work out recipe, passes, outputs, findings and cord of a shot."""
     recipe = upgraded(revision.recipe) if revision else recipes.defaults_of(shot.show)
     delivery = shot.delivery
@@ -250,4 +259,6 @@ def _derive(session: Session, shot: Shot, revision: Revision | None) -> _Derived
     findings: dict[str, list[Finding]] = {name: [] for name in NAMES}
     if delivery:
         findings |= findings_of(ShotFacts(session, shot, delivery, recipe, passes, outputs))
-    return _Derived(recipe, passes, outputs, findings, _knots(shot, recipe, passes, outputs, findings))
+    else:
+        findings |= early_findings(session, shot, recipe)
+    return _Derived(recipe, passes, outputs, findings, _knots(shot, recipe, passes, outputs, findings, order))

@@ -23,6 +23,7 @@ from drawstring.web.bench.monitor import bp as monitor
 from drawstring.web.bench.views import bp as bench
 from drawstring.web.board.views import bp as board
 from drawstring.web.dictionary.views import bp as dictionary
+from drawstring.web.feed.views import bp as feed
 from drawstring.web.findings.views import bp as findings
 from drawstring.web.guards import static_address
 from drawstring.web.homes import blueprints
@@ -39,7 +40,7 @@ from drawstring.web.runs.views import bp as runs
 from drawstring.web.services import House
 from drawstring.web.titles.views import bp as titles
 
-BLUEPRINTS = (board, bench, dictionary, findings, inbox, api, made, many, monitor, pictures, runs,
+BLUEPRINTS = (board, bench, dictionary, feed, findings, inbox, api, made, many, monitor, pictures, runs,
               packages, reviews, sendings, titles, keys_from, levels)  # fmt: skip
 
 csrf = CSRFProtect()

@@ -14,8 +14,11 @@ from typing import Any, TypeVar
 
 from flask import Flask, Response, current_app, request
 from flask_compress import Compress
+from werkzeug.datastructures import FileStorage
 from werkzeug.exceptions import SecurityError
 from werkzeug.routing import IntegerConverter
+
+from drawstring.core.errors import SettingError
 
 POLICY = "; ".join(
     (
@@ -80,6 +83,31 @@ def brings_file(view: View) -> View:
     """Mark a view whose requests bring a file along, and so are larger than forms of settings are."""
     view.brings_file = True  # type: ignore[attr-defined]
     return view
+
+
+def brought_file(name: str, remedy: str, *, what: str = "file", endings: tuple[str, ...] = ()) -> FileStorage:
+    """Give the file that a request brings along.
+
+    Parameters
+    ----------
+    name : str
+        Of the form's field.
+    remedy : str
+        What to choose.
+    what : str, optional
+        What the file is, in words.
+    endings : tuple of str, optional
+        Endings its name may have, in lower case; any if empty.
+
+    Raises
+    ------
+    SettingError
+        There is none, or one with another ending.
+    """
+    file = request.files.get(name)
+    if file is None or not file.filename or not file.filename.lower().endswith(endings or ""):
+        raise SettingError(f"No {what} was chosen.", where=name, why="Nothing was changed.", remedy=remedy)
+    return file
 
 
 def _allow_files() -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from typing import Any
 
+from drawstring.core.alpha.asks import asks
 from drawstring.core.alpha.results import (
     ALPHA_RESULTS,
     LAYER,
@@ -24,7 +25,17 @@ from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import Result
 from drawstring.core.recipe.results import find_result as find_any
 
-__all__ = ["FAMILIES", "RESULTS", "STEPS", "find_result", "header", "is_sent", "named_results", "tell"]
+__all__ = [
+    "FAMILIES",
+    "RESULTS",
+    "STEPS",
+    "asks",
+    "find_result",
+    "header",
+    "is_sent",
+    "named_results",
+    "tell",
+]
 
 FAMILIES = (MATTE, LAYER, NAMES)
 """What names of results begin with that the recipe makes up."""

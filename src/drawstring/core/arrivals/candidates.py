@@ -50,6 +50,11 @@ class Candidate:
         return f"{self.shot}~{self.version}"
 
     @property
+    def variant(self) -> str:
+        """Day, night and so on, where its names say one."""
+        return next((member.meaning.variant for member in self.members if member.meaning.variant), "")
+
+    @property
     def views(self) -> list[str]:
         """Its views, the default one first."""
         return list(dict.fromkeys(one.view for one in self.passes))

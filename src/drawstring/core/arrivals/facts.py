@@ -6,6 +6,7 @@ import statistics
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 
+from drawstring.core.arrivals.slips import check_slips
 from drawstring.core.findings import Does, Finding, Mend, Severity, show_frame, show_pass
 from drawstring.core.io.facts import Window
 from drawstring.core.passes.recognition import Pass
@@ -61,6 +62,8 @@ def findings_of(counted: Counted, passes: Sequence[Pass], *, where: str, window:
     found += [_said_flat(names, level, count, where) for (_, level, count), names in alike.items()]
     found += _doubled(curves, flat, where)
     found += _frozen(curves, passes, where)
+    told = {n: {name: one.told for name, one in counted[n].items() if one.told} for n in frames}
+    found += check_slips(told, where=where)
     found += [
         Finding(
             "pass-twins", Severity.NOTES,

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Collection
 from typing import Any
 
+from drawstring.core.arrivals.slips import tell_slips as tell
 from drawstring.core.arrivals.steps import Arrived
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import Result
 
-__all__ = ["RESULTS", "STEPS", "header"]
+__all__ = ["RESULTS", "STEPS", "header", "tell"]
 
 STEPS = (Arrived(),)
 RESULTS: tuple[Result, ...] = ()

@@ -4,8 +4,9 @@ A pattern is a path with named fields in braces, compared from the file's name u
 
     {shot}/{version}/{shot}_{view}_{pass}_{version}.{frame}.exr
 
-- `{shot}`, `{view}`, `{pass}` stand for any text within one name (as little as fits); `{eye}` for left or
-  right in its usual spellings; `{version}` for v and digits; `{frame}` for digits; `{any}` for any text that
+- `{shot}`, `{view}`, `{pass}` stand for any text within one name (as little as fits); `{variant}` for day,
+  night and the like: a variant of a shot is a shot of its own; `{eye}` for left or right in its usual
+  spellings; `{version}` for v and digits; `{frame}` for digits; `{any}` for any text that
   does not matter.
 - A field that is named twice must read the same both times.
 - What stands in square brackets may be missing: `{shot}[_{eye}].{frame}.exr`.
@@ -31,6 +32,7 @@ from drawstring.core.passes.words import is_known
 FIELDS: dict[str, str] = {
     "shot": r"[^/]+?",
     "view": r"[^/]+?",
+    "variant": r"[A-Za-z0-9\-]+?",
     "eye": r"left|right|links|rechts|lft|rgt|le|re|l|r",
     "pass": r"[^/]+?",
     "version": r"v\d{1,4}",
@@ -43,6 +45,9 @@ EYES = {
     "left": "left", "l": "left", "lft": "left", "le": "left", "links": "left",
     "right": "right", "r": "right", "rgt": "right", "re": "right", "rechts": "right",
 }  # fmt: skip
+
+VARIANTS = frozenset({"day", "night", "dawn", "dusk", "noon", "summer", "winter", "autumn"})
+"""Words right behind a shot's code that name a variant of it."""
 
 _TOKEN = re.compile(r"\{(?P<field>[^{}]*)\}|(?P<open>\[)|(?P<close>\])|(?P<text>[^\[\]{}]+)|(?P<odd>[{}])")
 _MAIN = frozenset({"main", "hero", "cam", "camera"})
@@ -65,6 +70,8 @@ class Meaning:
         The pattern that fitted; empty when none did.
     word : str
         A word that nobody knows, which was taken for the view or for (the beginning of) the pass.
+    variant : str
+        Day, night and so on; the shot's code ends with it.
     """
 
     shot: str = ""
@@ -74,6 +81,7 @@ class Meaning:
     version: int = 0
     pattern: str = ""
     word: str = ""
+    variant: str = ""
 
     @property
     def camera(self) -> str:
@@ -119,7 +127,7 @@ def read_path(path: str, patterns: Sequence[str]) -> Meaning:
     Examples
     --------
     >>> read_path("/in/TW020/v003/TW020_L_diffuse_v003.1001.exr", ["{shot}_{eye}_{pass}_{version}.{frame}"])
-    Meaning(shot='TW020', view='', eye='left', pass_name='diffuse', version=3, pattern='{shot}_{eye}_{pass}_{version}.{frame}', word='')
+    Meaning(shot='TW020', view='', eye='left', pass_name='diffuse', version=3, pattern='{shot}_{eye}_{pass}_{version}.{frame}', word='', variant='')
     """  # noqa: E501, as a doctest's answer stands in one line
     for pattern in patterns:
         if meaning := _read(path, pattern):
@@ -136,14 +144,16 @@ def guess(path: str) -> Meaning:
     versions = [piece for piece in [*pieces[::-1], *folders[::-1]] if _VERSION.match(piece)]
     eyes = [EYES[piece.lower()] for piece in pieces[1:] if piece.lower() in EYES]
     shot = pieces[0] if pieces else ""
+    variant = pieces[1] if len(pieces) > 1 and pieces[1].lower() in VARIANTS else ""
     rest = [
         p
-        for p in pieces[1:]
+        for p in pieces[2 if variant else 1 :]
         if not _VERSION.match(p) and p.lower() not in EYES and p.lower() not in _MAIN and not SIZE.match(p)
     ]
     view, called = view_and_pass(rest)
     return Meaning(
-        shot=shot,
+        shot=f"{shot}_{variant}" if variant else shot,
+        variant=variant,
         eye=eyes[-1] if eyes else "",
         pass_name="_".join(called),
         view="_".join(view),
@@ -274,12 +284,13 @@ def _read(path: str, pattern: str) -> Meaning | None:
         if own and known:
             view, called = side[1].join(own), side[1].join(known)
     return Meaning(
-        shot=found.get("shot", ""),
+        shot="_".join(part for part in (found.get("shot", ""), found.get("variant", "")) if part),
         view=view if view.lower() not in _MAIN else "",
         eye=EYES.get(found.get("eye", "").lower(), ""),
         pass_name=called,
         version=int(version[1:]) if version else 0,
         pattern=pattern,
+        variant=found.get("variant", ""),
     )
 
 

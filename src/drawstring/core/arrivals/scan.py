@@ -7,6 +7,7 @@ passes. A single bad file never stops a scan.
 from __future__ import annotations
 
 import os
+import time
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -180,6 +181,30 @@ def _recognise_here(samplings: list[Sampling], told: Told) -> list[Recognised | 
     return found
 
 
+def _at_rest(paths: list[str], resting_s: float) -> tuple[list[str], list[Finding]]:
+    """Leave out files that are being written."""
+    since = time.time() - resting_s
+
+    def rests(path: str) -> bool:
+        try:
+            return os.stat(path).st_mtime <= since
+        except OSError:
+            return True  # what is wrong with it is told where it is read
+
+    resting = [path for path in paths if rests(path)]
+    written = len(paths) - len(resting)
+    if not written:
+        return paths, []
+    return resting, [
+        Finding(
+            "folder-filling", Severity.NOTES,
+            f"{written} {'file is' if written == 1 else 'files are'} being written and left out for now.",
+            os.path.dirname(paths[0]), "Half a picture would be taken for a broken one.",
+            "The folder is looked at again by itself.",
+        )
+    ]  # fmt: skip
+
+
 def scan(
     folder: str,
     *,
@@ -192,6 +217,7 @@ def scan(
     recogniser: Recogniser = _recognise_here,
     layer: Layer = lay_out,
     told: Told = _quiet,
+    resting_s: float = 0.0,
 ) -> Scan:
     """Scan a folder and everything below it.
 
@@ -212,6 +238,10 @@ def scan(
         processes.
     told : callable
         Told of progress.
+    resting_s : float
+        Files that were written to less than so long ago are left out: in a folder that is still filling they
+        may
+        be half there.
 
     Raises
     ------
@@ -236,6 +266,9 @@ def scan(
         )
         return Scan(real, [], [], gravest_first(findings))
     told("reading headers", 0, len(paths))
+    if resting_s:
+        paths, filling = _at_rest(paths, resting_s)
+        findings += filling
     surveyed = surveyor(paths, told)
     tiles, paths = _tiles(paths, surveyed, words or {}, layer, findings, told)
     reports = [

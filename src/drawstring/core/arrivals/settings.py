@@ -66,6 +66,7 @@ class ArrivalsSettings(KnotSettings):
     """Which frames of the accepted delivery are packed."""
 
     knot: ClassVar[str] = "arrivals"
+    of_the_shot: ClassVar[frozenset[str]] = frozenset({"first", "last"})
 
     first: int | None = setting(None, "First frame to pack; empty means the delivery's first.", ge=0)
     last: int | None = setting(None, "Last frame to pack; empty means the delivery's last.", ge=0)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from drawstring.core.assembly.asks import asks
 from drawstring.core.assembly.counting import count, counting
 from drawstring.core.assembly.results import (
     ASSEMBLY_RESULTS as RESULTS,
@@ -16,7 +17,7 @@ from drawstring.core.assembly.steps import ASSEMBLY_STEPS as STEPS
 from drawstring.core.recipe.result import Result
 
 __all__ = [
-    "FAMILIES", "RESULTS", "STEPS", "count", "counting", "find_result", "is_sent", "named_results",
+    "FAMILIES", "RESULTS", "STEPS", "asks", "count", "counting", "find_result", "is_sent", "named_results",
 ]  # fmt: skip
 
 FAMILIES = (TERM,)

@@ -139,6 +139,8 @@ def _filled(settings: FramingSettings, found: Coverage, came: Place, where: str)
         enlarged = _enlarged(settings, found, came)
         if enlarged is not None:
             mends.append(set_framing(f"enlarge to {enlarged:.5g} %", whole__scale=f"{enlarged:.5g}"))
+    asks = (("plan.needed", "yes"), ("plan.overscan", f"{each:.4g} % a side"))
+    mends.append(Mend("ask for that overscan in the plan", Does.SET, asks))
     many = f"{len(found.lacks)} frames, most in frame {worst}" if len(found.lacks) > 1 else f"frame {worst}"
     return [
         Finding(

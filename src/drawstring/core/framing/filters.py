@@ -41,6 +41,9 @@ RADIUS = {Filter.AREA: 0.5, Filter.CUBIC: 2.0, Filter.MITCHELL: 2.0, Filter.LANC
 """How far a filter reaches, in pixels of the coarser picture."""
 
 
+FUSED = {"contract"}
+"""A product and a sum in one step where the processor has it: as exact, and half the time."""
+
 _FINE = 1024
 _THIRDS = np.arange(3 * _FINE + 2) / _FINE
 _LOBES = np.where(_THIRDS < 3, np.sinc(_THIRDS) * np.sinc(_THIRDS / 3), 0.0)
@@ -67,7 +70,7 @@ def _weight(kind, x):  # type: ignore[no-untyped-def]
     return _LOBES[low] + (at - low) * (_LOBES[low + 1] - _LOBES[low])
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, inline="always")
 def _fill(kind, radius, middle, size, count, is_filled, into):  # type: ignore[no-untyped-def]
     """Weigh pixels about a place; give the first one and how many. Without any, none.
 
@@ -80,20 +83,23 @@ def _fill(kind, radius, middle, size, count, is_filled, into):  # type: ignore[n
     first, last = int(math.floor(middle - reach)), int(math.ceil(middle + reach))
     if not is_filled:
         first, last = max(0, first), min(count, last)
-    total = 0.0
+    total, narrow = 0.0, 1.0 / wide
     for j in range(first, last):
         if kind:
-            into[j - first] = _weight(kind, (j + 0.5 - middle) / wide)
+            weight = _weight(kind, (j + 0.5 - middle) * narrow)
         else:
-            into[j - first] = max(0.0, min(j + 1.0, middle + reach) - max(float(j), middle - reach))
-        total += into[j - first]
+            weight = max(0.0, min(j + 1.0, middle + reach) - max(float(j), middle - reach))
+        into[j - first] = weight
+        total += weight
     if total == 0.0:
         nearest = min(max(int(math.floor(middle)), first), last - 1)
         for j in range(first, last):
             into[j - first] = 1.0 if j == nearest else 0.0
         total = 1.0
-    for j in range(first, last):
-        into[j - first] /= total
+    # One division for all of them: they take most of the time.
+    share = np.float32(1.0 / total)
+    for j in range(last - first):
+        into[j] *= share
     return first, last - first
 
 
@@ -120,7 +126,7 @@ def _near(middle, size, first, count):  # type: ignore[no-untyped-def]
     return max(0, low), min(count, high)
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, fastmath=FUSED)
 def _down_rows(first, last, firsts, lengths, weights, middles, size, held, plane, made):  # type: ignore[no-untyped-def]
     """Weigh lines: what lies below each other."""
     height, width = plane.shape
@@ -151,7 +157,7 @@ def _down_rows(first, last, firsts, lengths, weights, middles, size, held, plane
             made[row, col] = high[col] if value > high[col] else value
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, fastmath=FUSED)
 def _across_rows(first, last, firsts, lengths, weights, middles, size, held, plane, made):  # type: ignore[no-untyped-def]
     """Weigh columns: what lies beside each other."""
     width = plane.shape[1]
@@ -175,11 +181,20 @@ def resized(
     plane: Plane, x: Grid, y: Grid, size: tuple[float, float], kind: Filter, *,
     is_held: bool = False, is_filled: bool = False, threads: int = 1,
 ) -> Plane:  # fmt: skip
-    """Bring a plane to another size: along its columns, then along its rows.
+    """Bring one plane to another size; see `all_resized`."""
+    (made,) = all_resized([plane], x, y, size, kind, is_held=is_held, is_filled=is_filled, threads=threads)
+    return made
+
+
+def all_resized(
+    planes: Sequence[Plane], x: Grid, y: Grid, size: tuple[float, float], kind: Filter, *,
+    is_held: bool = False, is_filled: bool = False, threads: int = 1,
+) -> list[Plane]:  # fmt: skip
+    """Bring planes of one size to another: along their columns, then along their rows.
 
     Parameters
     ----------
-    plane : (H, W) float32
+    planes : sequence of (H, W) float32
     x, y : (w,) and (h,) float64
         Middles of what goes out, where pixel j reaches from j to j + 1.
     size : (across, down)
@@ -192,37 +207,36 @@ def resized(
 
     Returns
     -------
-    (h, w) float32
+    list of (h, w) float32
     """
     number, radius = _NUMBERS[kind], RADIUS[kind]
-    source = np.ascontiguousarray(plane, np.float32)
-    height, width = source.shape
-    down = taps_of(number, radius, y, size[1], height, is_filled)
-    across = taps_of(number, radius, x, size[0], width, is_filled)
-    lines = np.empty((len(y), width), np.float32)
-    tops, heights, shares = down
-    in_bands(
-        lambda a, b: _down_rows(a, b, tops, heights, shares, y, size[1], is_held, source, lines),
-        len(y),
-        threads,
-    )
-    made = np.empty((len(y), len(x)), np.float32)
-    firsts, lengths, weights = across
-    in_bands(
-        lambda a, b: _across_rows(a, b, firsts, lengths, weights, x, size[0], is_held, lines, made),
-        len(y),
-        threads,
-    )
+    sources = [np.ascontiguousarray(plane, np.float32) for plane in planes]
+    height, width = sources[0].shape
+    tops, heights, shares = taps_of(number, radius, y, size[1], height, is_filled)
+    firsts, lengths, weights = taps_of(number, radius, x, size[0], width, is_filled)
+    lines = [np.empty((len(y), width), np.float32) for _ in sources]
+    made = [np.empty((len(y), len(x)), np.float32) for _ in sources]
+
+    def bring(first: int, last: int) -> None:
+        # Both directions of a band, one plane after the other: its lines are still at hand.
+        for source, between, into in zip(sources, lines, made, strict=True):
+            _down_rows(first, last, tops, heights, shares, y, size[1], is_held, source, between)
+            _across_rows(first, last, firsts, lengths, weights, x, size[0], is_held, between, into)
+
+    in_bands(bring, len(y), threads)
     return made
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, fastmath=FUSED)
 def _sample_rows(first, last, kind, radius, x, y, across, down, held, filled, planes, made):  # type: ignore[no-untyped-def]
     """Weigh what lies about every place, in both directions at once; planes in fours."""
     height, width, count = planes.shape
     most = int(2 * math.ceil(radius * 32.0) + 3)
     beside, below = np.empty(most, np.float32), np.empty(most, np.float32)
     flat, line = planes.ravel(), width * count
+    # Numbers without a sign need no look at whether they count from the end.
+    step, down_one = np.uint64(count), np.uint64(line)
+    second, third, fourth = np.uint64(1), np.uint64(2), np.uint64(3)
     lows, highs = np.empty(4, np.float32), np.empty(4, np.float32)
     for row in range(first, last):
         for col in range(x.shape[1]):
@@ -239,24 +253,71 @@ def _sample_rows(first, last, kind, radius, x, y, across, down, held, filled, pl
             is_within = left >= 0 and left + wide <= width and top >= 0 and top + high <= height
             for c in range(0, count, 4):
                 one = two = three = four = np.float32(0)
-                lows[:], highs[:] = np.inf, -np.inf
-                for j in range(high):
-                    at = (top + j if is_within else min(max(top + j, 0), height - 1)) * line + c
-                    for i in range(wide):
-                        weight = below[j] * beside[i]
-                        to = at + (left + i if is_within else min(max(left + i, 0), width - 1)) * count
-                        one += weight * flat[to]
-                        two += weight * flat[to + 1]
-                        three += weight * flat[to + 2]
-                        four += weight * flat[to + 3]
-                        if held and left_near <= i < right_near and top_near <= j < below_near:
+                if is_within:
+                    begins = np.uint64(top) * down_one + np.uint64(left) * step + np.uint64(c)
+                    for j in range(np.uint64(high)):
+                        to = begins + np.uint64(j) * down_one
+                        for i in range(np.uint64(wide)):
+                            weight = below[j] * beside[i]
+                            one += weight * flat[to]
+                            two += weight * flat[to + second]
+                            three += weight * flat[to + third]
+                            four += weight * flat[to + fourth]
+                            to += step
+                else:
+                    for j in range(high):
+                        at = min(max(top + j, 0), height - 1) * line + c
+                        for i in range(wide):
+                            weight = below[j] * beside[i]
+                            near = at + min(max(left + i, 0), width - 1) * count
+                            one += weight * flat[near]
+                            two += weight * flat[near + 1]
+                            three += weight * flat[near + 2]
+                            four += weight * flat[near + 3]
+                if held and left_near < right_near and top_near < below_near:
+                    lows[:], highs[:] = np.inf, -np.inf
+                    for j in range(top_near, below_near):
+                        at = min(max(top + j, 0), height - 1) * line + c
+                        for i in range(left_near, right_near):
+                            near = at + min(max(left + i, 0), width - 1) * count
                             for k in range(4):
-                                lows[k], highs[k] = min(lows[k], flat[to + k]), max(highs[k], flat[to + k])
-                if held:
+                                lows[k], highs[k] = (
+                                    min(lows[k], flat[near + k]),
+                                    max(highs[k], flat[near + k]),
+                                )
                     one, two = min(max(one, lows[0]), highs[0]), min(max(two, lows[1]), highs[1])
                     three, four = min(max(three, lows[2]), highs[2]), min(max(four, lows[3]), highs[3])
                 made[row, col, c], made[row, col, c + 1] = one, two
                 made[row, col, c + 2], made[row, col, c + 3] = three, four
+
+
+@njit(cache=True, nogil=True)
+def _spaced_rows(first, last, places, sizes):  # type: ignore[no-untyped-def]
+    """Measure how far neighbours lie apart: differences to both sides, at rims to the one there is."""
+    height, width = places.shape
+    for row in range(first, last):
+        above, under = max(0, row - 1), min(height - 1, row + 1)
+        for col in range(width):
+            left, right = max(0, col - 1), min(width - 1, col + 1)
+            across = (places[row, right] - places[row, left]) / (right - left)
+            down = (places[under, col] - places[above, col]) / (under - above)
+            sizes[row, col] = math.sqrt(across * across + down * down)
+
+
+def spaced(places: Grid, threads: int = 1) -> Grid:
+    """Give how far neighbours lie apart: the size of a pixel that goes out, in pixels that came.
+
+    Parameters
+    ----------
+    places : (h, w) float64
+        Along one direction of what came; NaN where nothing is.
+    """
+    if min(places.shape) < 2:
+        return np.ones_like(places)
+    sizes = np.empty(places.shape)
+    held = np.ascontiguousarray(places)
+    in_bands(lambda a, b: _spaced_rows(a, b, held, sizes), places.shape[0], threads)
+    return sizes
 
 
 def sampled(

@@ -22,6 +22,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from drawstring.core.bands import in_bands
 from drawstring.core.choices import Choice
 
 Grid = NDArray[np.float64]
@@ -64,22 +65,27 @@ class Lens:
     def _terms(self) -> NDArray[np.float64]:
         return np.array([*self.k, *self.p, *self.centre, self.aspect], np.float64)
 
-    def bent(self, x: Grid, y: Grid) -> tuple[Grid, Grid]:
+    def bent(self, x: Grid, y: Grid, threads: int = 1) -> tuple[Grid, Grid]:
         """Give where the lens shows straight places: (h, w) each, in half widths; NaN where it can't."""
-        return self._through(x, y, is_inverse=self.model is Model.DIVISION)
+        return self._through(x, y, threads, is_inverse=self.model is Model.DIVISION)
 
-    def straight(self, x: Grid, y: Grid) -> tuple[Grid, Grid]:
+    def straight(self, x: Grid, y: Grid, threads: int = 1) -> tuple[Grid, Grid]:
         """Give where a pin-hole shows bent places; NaN where the lens folds over itself."""
-        return self._through(x, y, is_inverse=self.model is Model.RADIAL)
+        return self._through(x, y, threads, is_inverse=self.model is Model.RADIAL)
 
-    def _through(self, x: Grid, y: Grid, *, is_inverse: bool) -> tuple[Grid, Grid]:
+    def _through(self, x: Grid, y: Grid, threads: int, *, is_inverse: bool) -> tuple[Grid, Grid]:
         if self.model is Model.NONE:
             return x, y
-        into_x, into_y = np.empty(x.shape), np.empty(x.shape)
-        flat = np.ascontiguousarray(x, np.float64).ravel(), np.ascontiguousarray(y, np.float64).ravel()
+        rows = (-1, x.shape[-1]) if x.ndim else (1, 1)
+        u, v = (np.ascontiguousarray(each, np.float64).reshape(rows) for each in (x, y))
+        into_x, into_y = np.empty(u.shape), np.empty(u.shape)
         number = 1 if self.model is Model.RADIAL else 2
-        _through(number, is_inverse, self._terms, *flat, into_x.ravel(), into_y.ravel())
-        return into_x, into_y
+        in_bands(
+            lambda a, b: _through_rows(a, b, number, is_inverse, self._terms, u, v, into_x, into_y),
+            len(into_x),
+            threads,
+        )
+        return into_x.reshape(x.shape), into_y.reshape(x.shape)
 
     def folds_within(self, reach: float) -> bool:
         """Whether it shows two things at one place, as far as `reach` from its centre, in half widths."""
@@ -101,22 +107,28 @@ ERROR = 1e-9
 
 
 @njit(cache=True, nogil=True)
-def _through(number, is_inverse, terms, x, y, into_x, into_y):  # type: ignore[no-untyped-def]
+def _through_rows(first, last, number, is_inverse, terms, x, y, into_x, into_y):  # type: ignore[no-untyped-def]
     squeeze = terms[7]
-    u, v, last_a, last_b = math.nan, math.nan, math.nan, math.nan
-    for i in range(len(x)):
-        a, b = x[i] - terms[5], (y[i] - terms[6]) * squeeze
-        if is_inverse:
-            # A neighbour's place is nearly this one's.
-            is_near = abs(a - last_a) + abs(b - last_b) < 0.02
-            u, v = _near(number, terms, a, b, u, v) if is_near else (math.nan, math.nan)
-            if not u == u:
-                u, v = _solved(number, terms, a, b)
-            last_a, last_b = a, b
-            a, b = u, v
-        else:
-            a, b = _formula(number, terms, a, b)
-        into_x[i], into_y[i] = a + terms[5], b / squeeze + terms[6]
+    for row in range(first, last):
+        # Every row begins anew, so that it does not matter which rows are done together.
+        u, v, last_a, last_b, step_u, step_v = math.nan, math.nan, math.nan, math.nan, 0.0, 0.0
+        for col in range(x.shape[1]):
+            a, b = x[row, col] - terms[5], (y[row, col] - terms[6]) * squeeze
+            if is_inverse:
+                # A neighbour's place is nearly this one's, as far on as it was from its own neighbour.
+                is_near = abs(a - last_a) + abs(b - last_b) < 0.02
+                before_u, before_v = u, v
+                u, v = _near(number, terms, a, b, u + step_u, v + step_v) if is_near else (math.nan, math.nan)
+                if not u == u:
+                    u, v = _solved(number, terms, a, b)
+                step_u, step_v = u - before_u, v - before_v
+                if not (is_near and step_u == step_u and step_v == step_v):
+                    step_u = step_v = 0.0
+                last_a, last_b = a, b
+                a, b = u, v
+            else:
+                a, b = _formula(number, terms, a, b)
+            into_x[row, col], into_y[row, col] = a + terms[5], b / squeeze + terms[6]
 
 
 @njit(cache=True, nogil=True)

@@ -110,14 +110,14 @@ class MapLens:
     straightens: PlaceMap | None
     name: str = field(default="", compare=True)
 
-    def straight(self, x: Grid, y: Grid) -> tuple[Grid, Grid]:
+    def straight(self, x: Grid, y: Grid, threads: int = 1) -> tuple[Grid, Grid]:
         """Give where bent places lie in a straight picture."""
         if self.bends is not None:
             return self.bends.at(x, y)
         assert self.straightens is not None
         return self.straightens.before(x, y)
 
-    def bent(self, x: Grid, y: Grid) -> tuple[Grid, Grid]:
+    def bent(self, x: Grid, y: Grid, threads: int = 1) -> tuple[Grid, Grid]:
         """Give where straight places lie in a bent picture."""
         if self.straightens is not None:
             return self.straightens.at(x, y)

@@ -64,13 +64,13 @@ class FrameMap:
             return "bent" if self.bends in (Bends.PLATE, Bends.ALL) else ""
         return {Bends.SCENE: "straight", Bends.ALL: "bent"}.get(self.bends, "")
 
-    def back(self, x: Grid, y: Grid, reference: str = "scene") -> tuple[Grid, Grid]:
+    def back(self, x: Grid, y: Grid, reference: str = "scene", threads: int = 1) -> tuple[Grid, Grid]:
         """Give where places that go out lie in what came; NaN where the lens shows none."""
         way = self.way(reference)
         u = way[0, 0] * x + way[0, 1] * y + way[0, 2]
         v = way[1, 0] * x + way[1, 1] * y + way[1, 2]
         bend = self.bend(reference)
-        return self._lensed(u, v, bend) if bend else (u, v)
+        return self._lensed(u, v, bend, threads) if bend else (u, v)
 
     def forth(self, x: Grid, y: Grid, reference: str = "scene") -> tuple[Grid, Grid]:
         """Give where places that came go out."""
@@ -80,12 +80,12 @@ class FrameMap:
         way = np.linalg.inv(self.way(reference))
         return way[0, 0] * x + way[0, 1] * y + way[0, 2], way[1, 0] * x + way[1, 1] * y + way[1, 2]
 
-    def _lensed(self, x: Grid, y: Grid, bend: str) -> tuple[Grid, Grid]:
+    def _lensed(self, x: Grid, y: Grid, bend: str, threads: int = 1) -> tuple[Grid, Grid]:
         assert self.lens is not None
         middle_x, middle_y = _middle(self.came)
         half = self.came.width / 2
         through = self.lens.straight if bend == "straight" else self.lens.bent
-        u, v = through((x - middle_x) / half, (y - middle_y) / half)
+        u, v = through((x - middle_x) / half, (y - middle_y) / half, threads)
         return u * half + middle_x, v * half + middle_y
 
     def reached(self, window: Window) -> Window:

@@ -13,7 +13,7 @@ from drawstring.core.chain import PICTURE, Chain, How, Stage, Value, value
 from drawstring.core.eyes.placing import Placing, placing_of
 from drawstring.core.eyes.settings import Came, EyesSettings
 from drawstring.core.framing.exact import Exact, chosen
-from drawstring.core.framing.filters import Filter, Grid, resized, sampled
+from drawstring.core.framing.filters import Filter, Grid, all_resized, sampled, spaced
 from drawstring.core.framing.map import FrameMap, Way, map_of
 from drawstring.core.framing.settings import FramingSettings, Outside, VectorsPoint
 from drawstring.core.io.facts import Window
@@ -197,12 +197,11 @@ def _light(
     kind: Filter = settings.light
     if ways.is_straight:
         x, y, size = ways.x.ravel(), ways.y.ravel(), (float(ways.across.flat[0]), float(ways.down.flat[0]))
+        floats = [np.asarray(plane, np.float32) for plane in planes]
         return [
-            resized(
-                np.asarray(plane, np.float32), x, y, size, kind, is_held=settings.held, is_filled=is_filled,
-                threads=threads,
+            *all_resized(
+                floats, x, y, size, kind, is_held=settings.held, is_filled=is_filled, threads=threads
             )
-            for plane in planes
         ]  # fmt: skip
     x, y, sizes = ways.grids
     floats = [np.asarray(plane, np.float32) for plane in planes]
@@ -229,18 +228,11 @@ def _composed(subject: Subject, shape: tuple[int, ...], at: Moment, reference: s
         u, v = way[0, 0] * x + way[0, 2], way[1, 1] * y + way[1, 2]
         return Ways(u, v, np.array([way[0, 0] * step]), np.array([way[1, 1] * step]), True, placing)
     wide, high = np.broadcast_arrays(x, y)
-    u, v = framed.back(wide, high, reference)
+    u, v = framed.back(wide, high, reference, at.threads)
     u, v = into[0, 0] * u + into[0, 1] * v + into[0, 2], into[1, 0] * u + into[1, 1] * v + into[1, 2]
     if placing.sight is not None:
         u, v = _seen(placing, u, v)
-    return Ways(u, v, _sizes(u), _sizes(v), False, placing)
-
-
-def _sizes(places: Grid) -> Grid:
-    """Give how far neighbours lie apart: the size of a pixel that goes out, in pixels that came."""
-    if min(places.shape) < 2:
-        return np.ones_like(places)
-    return np.hypot(np.gradient(places, axis=1), np.gradient(places, axis=0))
+    return Ways(u, v, spaced(u, at.threads), spaced(v, at.threads), False, placing)
 
 
 def _eye(subject: Subject, shape: tuple[int, ...], came: Place, at: Moment, reference: str) -> Placing:

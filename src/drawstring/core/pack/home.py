@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from drawstring.core.chain import Step
+from drawstring.core.pack.asks import asks
 from drawstring.core.recipe.result import Result
+
+__all__ = ["RESULTS", "STEPS", "asks"]
 
 STEPS: tuple[Step, ...] = ()
 RESULTS: tuple[Result, ...] = ()

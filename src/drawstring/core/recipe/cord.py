@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from drawstring.core.findings import Finding, Severity
+from drawstring.core.knots import is_before_arrivals
 from drawstring.core.recipe.knots import KNOTS, KnotState
 from drawstring.core.recipe.recipe import Recipe
 
@@ -24,6 +25,8 @@ class CordFacts:
     findings : mapping of knot name to findings
     change : str
         What came since, for knots that were settled on something else.
+    order : int
+        The newest order that asks for the shot; 0 for none.
     """
 
     arrival: str
@@ -33,6 +36,7 @@ class CordFacts:
     scene_unit: str
     findings: Mapping[str, Sequence[Finding]] = field(default_factory=dict)
     change: str = ""
+    order: int = 0
 
 
 @dataclass(frozen=True)
@@ -76,6 +80,6 @@ def _state(needed: bool, settled_on: str, facts: CordFacts, knot: str) -> tuple[
         return KnotState.BLOCKED, stopping[0].what
     if not settled_on:
         return KnotState.OPEN, "not settled yet"
-    if settled_on != facts.arrival:
+    if settled_on != facts.arrival and not is_before_arrivals(knot):
         return KnotState.STALE, facts.change or "another delivery was accepted since"
     return KnotState.SETTLED, ""

@@ -51,9 +51,11 @@ def differences(before: Recipe, after: Recipe, knots: Collection[str] = _ALL) ->
 
 
 def with_knots_of(recipe: Recipe, other: Recipe, knots: Collection[str]) -> Recipe:
-    """Take knots over from another recipe; they are open, as nobody settled them here yet."""
+    """Take knots over from another recipe, but for what is the shot's own; nobody settled them here yet."""
     for name in knots:
-        recipe = recipe.with_knot(other.knot(name).model_copy(update={"settled_on": ""}))
+        mine = recipe.knot(name)
+        stays = {own: getattr(mine, own) for own in mine.of_the_shot}
+        recipe = recipe.with_knot(other.knot(name).model_copy(update={"settled_on": "", **stays}))
     return recipe
 
 

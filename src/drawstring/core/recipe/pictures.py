@@ -13,7 +13,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from drawstring.core.arrays import Picture, Plane, Stored
+from drawstring.core.arrays import Picture, Plane, Stored, merged
+from drawstring.core.bands import in_bands
 from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, Value, Work, channels_of
 from drawstring.core.colour.look import id_colours, matte_colours
@@ -168,5 +169,16 @@ def _stacked(planes: Sequence[Stored]) -> NDArray[Any]:
     planes = list(planes)
     if len(planes) == 2:
         planes.append(np.zeros_like(planes[0]))
-    with np.errstate(over="ignore"):
-        return np.stack([np.asarray(plane).astype(np.float16) for plane in planes], axis=-1)
+    beside = merged(planes)
+    halves = np.empty(beside.shape, np.float16)
+
+    def halve(first: int, last: int) -> None:
+        with np.errstate(over="ignore"):
+            halves[first:last] = beside[first:last]
+
+    in_bands(halve, len(halves), 2 if halves.size > WORTH_TWO else 1)
+    return halves
+
+
+WORTH_TWO = 500_000
+"""Values that are worth a second thread."""

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from drawstring.core.arrays import Picture, Plane, Stored
+from drawstring.core.arrays import Picture, Plane, Stored, merged, split
 from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, Chain, How, Stage, Value, value
 from drawstring.core.errors import MissingError
@@ -121,7 +121,7 @@ def picture(chain: Chain, stage: Stage) -> Value:
 
 def planes_of(image: Picture) -> list[Plane]:
     """Give a picture's channels one by one."""
-    return [np.ascontiguousarray(image[..., i]) for i in range(image.shape[-1])]
+    return split(image)
 
 
 def apart(image: Value) -> Value:
@@ -132,5 +132,5 @@ def apart(image: Value) -> Value:
 def together(several: Value) -> Value:
     """Put planes together to a picture: (H, W, C) float32."""
     return value(
-        "together", lambda at, each: np.stack([np.asarray(plane, np.float32) for plane in each], -1), several
+        "together", lambda at, each: merged([np.asarray(plane, np.float32) for plane in each]), several
     )

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Self
 from pydantic import BaseModel, ConfigDict, Field, create_model
 
 from drawstring.core.errors import DrawstringError, SettingError, SeveralSettingErrors
-from drawstring.core.knots import NAMES, settings_of
+from drawstring.core.knots import NAMES, is_before_arrivals, settings_of
 from drawstring.core.passes.former import with_todays_names
 from drawstring.core.settings import KnotSettings
 
@@ -33,8 +33,10 @@ if TYPE_CHECKING:
     from drawstring.core.eyes.settings import EyesSettings
     from drawstring.core.framing.settings import FramingSettings
     from drawstring.core.pack.settings import PackSettings
+    from drawstring.core.plan.settings import PlanSettings
 
     class _OfKnots(_Plain):
+        plan: PlanSettings = PlanSettings()
         arrivals: ArrivalsSettings = ArrivalsSettings()
         assembly: AssemblySettings = AssemblySettings()
         depth: DepthSettings = DepthSettings()
@@ -135,7 +137,8 @@ def digest_of(recipe: Recipe) -> str:
     str
         Sixteen hexadecimal digits of SHA-256 over canonical JSON.
     """
-    plain = recipe.as_dict()
+    # What was asked for before anything came does nothing to it.
+    plain = {name: knot for name, knot in recipe.as_dict().items() if not is_before_arrivals(name)}
     for knot in plain.values():
         if isinstance(knot, dict):
             knot.pop("settled_on", None)

@@ -7,13 +7,13 @@ from __future__ import annotations
 
 import logging
 import os
-import threading
 import time
 from contextlib import suppress
 
 from sqlalchemy.orm import Session, sessionmaker
 
 from drawstring.core.errors import DrawstringError
+from drawstring.runs.filling import Beside
 from drawstring.runs.handoff.cut import CutMovie, make_cut
 from drawstring.store import reviews
 from drawstring.store.database import DatabaseAway, unit_of_work
@@ -29,7 +29,7 @@ class _StoppedError(Exception):
     """Somebody stopped it."""
 
 
-class Reviewer:
+class Reviewer(Beside):
     """Makes the review movies that wait.
 
     Parameters
@@ -39,26 +39,20 @@ class Reviewer:
         Folder below which packages go.
     """
 
+    called = "Review movie"
+
     def __init__(self, sessions: sessionmaker[Session], output: str) -> None:
-        self._sessions, self._output = sessions, output
-        self._thread: threading.Thread | None = None
+        super().__init__(sessions)
+        self._output = output
 
-    def step(self) -> None:
-        """Take up what is due."""
-        if self._thread is not None and self._thread.is_alive():
-            return
-        with unit_of_work(self._sessions) as session:
-            review = reviews.due(session)
-            number = review.id if review is not None else None
-        if number is not None:
-            self._thread = threading.Thread(target=self._carry_out, args=(number,), daemon=True)
-            self._thread.start()
+    def due(self, session: Session) -> int | None:
+        """Give the number of the movie to be made next."""
+        review = reviews.due(session)
+        return review.id if review is not None else None
 
-    def _carry_out(self, number: int) -> None:
-        try:
-            carry_out_review(self._sessions, number, self._output)
-        except DatabaseAway as error:
-            log.warning("Review movie %s will be taken up again: %s", number, error)
+    def carry_out(self, number: int) -> None:
+        """Make a movie, or write down why there is none."""
+        carry_out_review(self._sessions, number, self._output)
 
 
 def carry_out_review(sessions: sessionmaker[Session], number: int, output: str) -> None:

@@ -126,7 +126,7 @@ class Scene:
             ],
             np.float64,
         )  # fmt: skip
-        lamps = np.array([_lamp_numbers(lamp) for lamp in self.lamps], np.float64).reshape(-1, 12)
+        lamps = lamp_rows(self.lamps)
         sky = self.sky
         air = np.array(
             [*sky.zenith, *sky.horizon, float(sky.is_visible), sky.fog_per_m, *sky.fog_colour], np.float64
@@ -151,6 +151,11 @@ class PackedScene:
     paints: NDArray[np.float64]
     lamps: NDArray[np.float64]
     air: NDArray[np.float64]
+
+
+def lamp_rows(lamps: Sequence[Lamp]) -> NDArray[np.float64]:
+    """Give lamps as the kernels take them: (N, 12) float64."""
+    return np.array([_lamp_numbers(lamp) for lamp in lamps], np.float64).reshape(-1, 12)
 
 
 def _lamp_numbers(lamp: Lamp) -> list[float]:

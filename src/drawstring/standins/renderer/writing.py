@@ -36,25 +36,37 @@ def write_frame(
     adds a second set of names, of what each object is one of; `has_noisy` the picture before its grain was
     taken out.
     """
-    channels = {letter: np.ascontiguousarray(frame.beauty[..., i]) for i, letter in enumerate("RGBA")}
-    channels |= frame.planes
-    if has_noisy:
-        channels |= {
-            f"beauty_noisy.{letter}": frame.noisy[..., i].astype(np.float16) for i, letter in enumerate("RGB")
-        }
-    channels |= name_planes(objects, frame.ids, frame.coverage)
-    header = name_header(objects)
-    if has_assets:
-        planes, said = asset_planes(objects, frame.ids, frame.coverage)
-        channels, header = channels | planes, header | said
+    channels, header = planes_of(frame, objects, has_assets=has_assets, has_noisy=has_noisy)
     return write_exr(
         path,
         channels,
         compression=compression,
         data_window=view.data_window,
         display_window=Window(0, 0, view.width - 1, view.height - 1),
-        metadata={**_said(camera, view, fps), **header},
+        metadata={**header_of(camera, view, fps), **header},
     )
+
+
+def planes_of(
+    frame: RenderedFrame, objects: Sequence[str], *, has_assets: bool = False, has_noisy: bool = False,
+    has_alpha: bool = True,
+) -> tuple[dict[str, Any], dict[str, Any]]:  # fmt: skip
+    """Give every channel of a frame by name, and what its header says of named objects."""
+    letters = "RGBA" if has_alpha else "RGB"
+    channels: dict[str, Any] = {
+        letter: np.ascontiguousarray(frame.beauty[..., i]) for i, letter in enumerate(letters)
+    }
+    channels |= frame.planes
+    if has_noisy:
+        channels |= {
+            f"beauty_noisy.{letter}": frame.noisy[..., i].astype(np.float16) for i, letter in enumerate("RGB")
+        }
+    channels |= name_planes(objects, frame.ids, frame.coverage)
+    header: dict[str, Any] = dict(name_header(objects))
+    if has_assets:
+        planes, said = asset_planes(objects, frame.ids, frame.coverage)
+        channels, header = channels | planes, header | said
+    return channels, header
 
 
 def write_picture(path: str, frame: RenderedFrame, *, camera: Camera, view: View, fps: float) -> int:
@@ -66,11 +78,12 @@ def write_picture(path: str, frame: RenderedFrame, *, camera: Camera, view: View
         compression="zip",
         data_window=view.data_window,
         display_window=Window(0, 0, view.width - 1, view.height - 1),
-        metadata=_said(camera, view, fps),
+        metadata=header_of(camera, view, fps),
     )
 
 
-def _said(camera: Camera, view: View, fps: float) -> dict[str, Any]:
+def header_of(camera: Camera, view: View, fps: float) -> dict[str, Any]:
+    """Give what a frame's header says of its camera, by OpenEXR's names where it has them."""
     film_height = camera.filmback_mm * view.height / view.width
     eyes, shift = camera.through(view.eye)
     said: dict[str, Any] = {"envmap": LATLONG_MAP} if view.projection == LATLONG else {}

@@ -76,6 +76,8 @@ class DemoShot:
     """How many times as wide as the show's frames its own are."""
     cameras: tuple[tuple[str, Callable[[float], Camera]], ...] = ()
     """Several cameras that look at one moment, a sequence to each, by what they are called."""
+    is_ordered: bool = False
+    """Whether an order asks for it."""
     overscan: float = 0.0
     """How much is rendered beyond the frame on each side, as share of the frame."""
 
@@ -202,7 +204,10 @@ SHOTS = (
             ("framing.needed", "yes"),
             ("framing.lens.bends", "bend the render to the plate"),
             ("framing.lens.k", "-0.07 0.012 0"),
+            ("plan.needed", "yes"),
+            ("plan.overscan", "10 % a side"),
         ),
+        is_ordered=True,
         beside=(Beside("plate", scenes.fog_yard, scenes.fog_yard_camera, OLD_LENS),),
         overscan=0.1,
     ),

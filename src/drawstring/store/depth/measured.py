@@ -27,7 +27,9 @@ def whole_tally(session: Session, delivery: Delivery | None) -> DepthTally | Non
         if len(_KEPT) > 2000:
             _KEPT.clear()
         plain = session.scalar(select(Measurement.whole).where(Measurement.id == measurement.id))
-        _KEPT[key] = tally_from_json(plain or {})
+        if not plain or "counts" not in plain:
+            return None  # somebody has it measured anew just now
+        _KEPT[key] = tally_from_json(plain)
     return _KEPT[key]
 
 

@@ -7,6 +7,8 @@ core's typed objects. Times are UTC.
 from drawstring.store.models.base import CODE, Base, now
 from drawstring.store.models.deliveries import Delivery, Frame, Measurement, Member, PassRow
 from drawstring.store.models.joinings import Joining
+from drawstring.store.models.orders import AskedAgain, OrderedShot, OrderRow, OwedPiece
+from drawstring.store.models.recordings import Recording
 from drawstring.store.models.reviews import Review
 from drawstring.store.models.runs import Package, Run, RunFrame
 from drawstring.store.models.sendings import Sending
@@ -22,7 +24,10 @@ from drawstring.store.models.shows import (
 from drawstring.store.models.tokens import Token
 
 __all__ = [
-    "CODE", "Base", "Delivery", "DictionaryEntry", "Dismissal", "Frame", "Joining", "Measurement", "Member",
-    "Package", "PassRow", "Review", "Revision", "Run", "RunFrame", "ScanRow", "Sending", "Shot", "Show",
+    "CODE", "AskedAgain", "Base", "Delivery", "DictionaryEntry", "Dismissal", "Frame", "Joining",
+    "Measurement", "Member",
+    "OrderRow", "OrderedShot", "OwedPiece", "Package", "PassRow", "Recording", "Review", "Revision", "Run",
+    "RunFrame",
+    "ScanRow", "Sending", "Shot", "Show",
     "Token", "WatchedFolder", "now",
 ]  # fmt: skip

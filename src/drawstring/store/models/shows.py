@@ -139,6 +139,8 @@ class Shot(Base):
     show_id: Mapped[int] = mapped_column(ForeignKey("shows.id", ondelete="CASCADE"))
     code: Mapped[str] = mapped_column(Words(40))
     title: Mapped[str] = mapped_column(Words(200), default="")
+    variant: Mapped[str] = mapped_column(Words(20), default="")
+    """Day, night and so on; its code ends with it, so that files and packages are told apart."""
     delivery_id: Mapped[int | None]
     made_at: Mapped[datetime] = mapped_column(default=now)
 

@@ -1,6 +1,6 @@
 """The JSON interface under /api/v1: what the pages can do, for programs."""
 
-from drawstring.web.api import runs, shots
+from drawstring.web.api import orders, runs, shots
 from drawstring.web.api.entry import bp
 
-__all__ = ["bp", "runs", "shots"]
+__all__ = ["bp", "orders", "runs", "shots"]

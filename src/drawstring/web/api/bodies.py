@@ -48,6 +48,37 @@ class KnotName(Body):
     knot: str = Field(description="arrivals, depth, alpha, eyes or pack.")
 
 
+class NewOrder(Body):
+    """An order for some shots."""
+
+    shots: list[str] = Field(
+        [], max_length=2000, description="Codes of the show's shots; none for all of them."
+    )
+    says: str = Field("", max_length=400, description="What it is for.")
+
+
+class Purpose(Body):
+    """What something is made for."""
+
+    says: str = Field("", max_length=400, description="What it is for.")
+
+
+class AskedOnceMore(Body):
+    """Frames and passes that are asked for again."""
+
+    render: str = Field(description="The render's name in the order.")
+    frames: list[int] = Field(min_length=1, max_length=100_000, description="Their numbers.")
+    passes: list[str] = Field([], description="Just these passes; none for all.")
+    why: str = Field("", max_length=200, description="What was wrong.")
+
+
+class OwedTable(Body):
+    """Pieces that a show owes."""
+
+    table: str = Field(description="Rows of shot, variant, view, title, frames, size, passes, due, note.")
+    replaces: bool = Field(False, description="Whether what is not in it leaves the list.")
+
+
 class NewRuns(Body):
     """Shots to be run."""
 
@@ -83,6 +114,10 @@ class SendingTo(Body):
 
 
 BODIES: dict[str, type[Body]] = {
+    "api.make_order": NewOrder,
+    "api.ask_once_more": AskedOnceMore,
+    "api.make_repair": Purpose,
+    "api.put_owed": OwedTable,
     "api.make_show": NewShow, "api.accept": NewDelivery, "api.set_values": Values, "api.settle": KnotName,
     "api.run_shots": NewRuns, "api.copy": Copying, "api.for_many": ForMany,
     "api.estimate": Trying, "api.send": SendingTo,

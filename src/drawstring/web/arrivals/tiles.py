@@ -14,7 +14,7 @@ from drawstring.core.errors import MissingError
 from drawstring.core.io.headers import read_facts
 from drawstring.core.passes import Role, recognise
 from drawstring.core.tiles.tile_set import TileSet
-from drawstring.store import joinings, scans, shows
+from drawstring.store import filling, joinings, orders, scans, shows
 from drawstring.store.models import ScanRow, Show
 from drawstring.web.pictures.views import MAX_LEVEL, as_png
 from drawstring.web.services import go_to, house, who, work
@@ -43,7 +43,12 @@ def _detail(session: Session, show: Show, row: ScanRow, tiles: TileSet) -> str:
 
 def tile_words(session: Session, show: Show, row: ScanRow, tiles: TileSet) -> dict[str, Any]:
     """Gather what the templates of a picture in tiles need."""
+    ordered = orders.tiles_as_ordered(session, show, tiles)
+    is_ordered = request.values.get("ordered") == "yes" and ordered is not None
+    if is_ordered and ordered is not None:
+        tiles = ordered[1]
     return {
+        "order": ordered[0] if ordered else 0, "is_ordered": is_ordered,
         "show": show, "row": row, "tiles": tiles, "joining": joinings.of_name(session, show, tiles.key),
         "holes": sorted({cell for frame in tiles.frames for cell in tiles.holes(frame)}),
         "lacking": sum(1 for frame in tiles.frames if tiles.holes(frame)),
@@ -57,6 +62,9 @@ def join(code: str, scan_id: int) -> str:
         show = shows.find_show(session, code)
         row = scans.find(session, scan_id)
         tiles = scans.tiles(session, row, _asked())
+        ordered = orders.tiles_as_ordered(session, show, tiles)
+        if request.form.get("ordered") == "yes" and ordered is not None:
+            tiles = ordered[1]
         joinings.ask(
             session, show, tiles, root=house().installation.root_list[0],
             evens=request.form.get("tiles.evens") == "yes",
@@ -78,7 +86,7 @@ def stop(code: str, scan_id: int) -> str:
                 "It is not being joined.", where="tiles", why="There is nothing to stop.",
                 remedy="Look at the scan.",
             )  # fmt: skip
-        joinings.stop(session, joining)
+        filling.stop(session, joining)
         return _detail(session, show, row, tiles)
 
 

@@ -16,7 +16,7 @@ from drawstring.core.colour import look
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.io.headers import read_facts
 from drawstring.core.passes import Role
-from drawstring.store import deliveries, scans, shows
+from drawstring.store import deliveries, orders, scans, shows
 from drawstring.store.facts import delivery_digest
 from drawstring.store.models import ScanRow, Shot, Show
 from drawstring.web.arrivals.tiles import tile_words
@@ -95,7 +95,10 @@ def thumb(code: str, scan_id: int, key: str, place: int) -> Response:
         raise MissingError(f"There is no pass number {place}.", where="pass", remedy="Scan the folder again.")
     chosen = one.passes[place]
     member = one.members[chosen.channels[0].source]
-    frame = member.usable[len(member.usable) // 2]
+    wished = request.args.get("frame", type=int)
+    frame = next(
+        (each for each in member.usable if each.number == wished), member.usable[len(member.usable) // 2]
+    )
     facts = house().readers.read(frame.path, read_facts, frame.path)
     window = facts.window
     level = min(MAX_LEVEL, max(0, (window.width // THUMB_PX).bit_length() - 1))
@@ -245,7 +248,18 @@ def _candidate_words(session: Session, show: Show, one: Candidate) -> dict[str, 
         "state": _state(show, one),
         "cells": [deliveries.cells_of([(f.number, f.fault) for f in m.frames]) for m in one.members],
         "roles": list(Role),
+        "asked": orders.standing_of_candidate(session, show, one, is_filling=_is_filling(show, one)),
     }
+
+
+def _is_filling(show: Show, one: Candidate) -> bool:
+    """Whether more may come into the folder: it is watched."""
+    folders = {member.folder for member in one.members}
+    return any(
+        folder == watched.folder or folder.startswith(f"{watched.folder}{os.sep}")
+        for watched in show.watched
+        for folder in folders
+    )
 
 
 def _state(show: Show, one: Candidate) -> str:

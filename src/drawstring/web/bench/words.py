@@ -14,6 +14,7 @@ from drawstring.core.colour import HOUSE
 from drawstring.core.colour.management import config_of
 from drawstring.core.errors import SettingError
 from drawstring.core.findings import gravest_first
+from drawstring.core.knots import is_before_arrivals
 from drawstring.core.pack.naming import bare_name
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import KnotState, available_results, fixed_results, result_named, space_of
@@ -80,7 +81,7 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
         "page_of": page_of,
         "is_on_bench": is_on_bench(knot),
         "can_be_left_out": can_be_left_out(knot),
-        **(words_of(knot, session, one, how, usable) if delivery else {}),
+        **(words_of(knot, session, one, how, usable) if delivery or is_before_arrivals(knot) else {}),
     }
 
 

@@ -7,9 +7,10 @@ from sqlalchemy import select
 from werkzeug.wrappers import Response
 
 from drawstring.core.errors import SettingError
+from drawstring.core.owed.piece import Standing
 from drawstring.core.recipe import KNOTS
 from drawstring.core.units import METRES
-from drawstring.store import ledger, scans, shows
+from drawstring.store import ledger, owed, scans, shows
 from drawstring.store.models import Show
 from drawstring.store.standing import shots_of, standings
 from drawstring.web.services import work
@@ -75,6 +76,15 @@ def make_show() -> Response:
         return redirect(url_for("board.board", code=show.code), 303)
 
 
+def _by_shot(pieces: list[owed.Owed]) -> dict[int, list[owed.Owed]]:
+    """Give the pieces that are not simply here, by the shot they belong to."""
+    told: dict[int, list[owed.Owed]] = {}
+    for piece in pieces:
+        if piece.shot is not None and piece.standing is not Standing.HERE:
+            told.setdefault(piece.shot.id, []).append(piece)
+    return told
+
+
 @bp.get("/shows/<code>")
 def board(code: str) -> str:
     """Show how every shot of a show stands."""
@@ -85,6 +95,7 @@ def board(code: str) -> str:
         begun = [run for run in running.values() if run.state == "running"]
         progress = ledger.progress(session, begun)
         newer = scans.newer_versions(session, show)
+        pieces = owed.standing(session, show, [row.shot for row in rows])
         return render_template(
             "board/board.html",
             show=show,
@@ -93,6 +104,10 @@ def board(code: str) -> str:
             running=running,
             progress=progress,
             newer=newer,
+            owed=_by_shot(pieces),
+            counts={one: sum(piece.standing is one for piece in pieces) for one in Standing}
+            if pieces
+            else {},
             tight=sum(1 for row in rows if all(knot.is_taut for knot in row.knots)),
             stopped=sum(1 for row in rows if row.stops),
         )

@@ -20,7 +20,7 @@ from drawstring.web.bench.changing import changed, set_settings, typed_at
 from drawstring.web.bench.words import bench_words
 from drawstring.web.delivery.others import brightness_of, light_of, others_of
 from drawstring.web.drawing import Curve, curve_of
-from drawstring.web.guards import brings_file
+from drawstring.web.guards import brings_file, brought_file
 from drawstring.web.services import who, work
 
 bp = Blueprint("delivery", __name__)
@@ -36,12 +36,10 @@ def set_values(shot_id: int) -> Response:
 @brings_file
 def bring_config(shot_id: int) -> Response:
     """Take over a configuration of the show's own, once it can do all it names."""
-    file = request.files.get("colour.file")
-    if file is None or (file.filename or "").rpartition(".")[2].lower() not in CONFIGS:
-        raise SettingError(
-            "No configuration was chosen.", where="colour.file", why="Nothing was changed.",
-            remedy="Choose an .ocio or .ocioz file.",
-        )  # fmt: skip
+    file = brought_file(
+        "colour.file", "Choose an .ocio or .ocioz file.", what="configuration",
+        endings=tuple(f".{ending}" for ending in CONFIGS),
+    )  # fmt: skip
     path = colour_files.bring_config(file)
     with work() as session:
         shot = shows.shot_by_id(session, shot_id)

@@ -12,7 +12,7 @@ from werkzeug.wrappers import Response
 from drawstring.core.camera import Place
 from drawstring.core.chain import PICTURE, Stage, Work, channels_of
 from drawstring.core.colour import look
-from drawstring.core.errors import MissingError, SettingError
+from drawstring.core.errors import MissingError
 from drawstring.core.framing.coverage import coverage, rim_back
 from drawstring.core.framing.filters import Filter
 from drawstring.core.framing.fitting import Told, fit_of
@@ -25,7 +25,7 @@ from drawstring.store import deliveries, recipes, shows
 from drawstring.web import colour_files
 from drawstring.web.bench.changing import changed, set_settings, typed_at
 from drawstring.web.delivery.others import brightness_of, light_of, others_of
-from drawstring.web.guards import brings_file
+from drawstring.web.guards import brings_file, brought_file
 from drawstring.web.pictures.views import as_png, frame_here
 from drawstring.web.services import who, work
 
@@ -42,12 +42,10 @@ def set_values(shot_id: int) -> Response:
 @brings_file
 def bring_map(shot_id: int) -> Response:
     """Take over a coordinate map of a lens, once it can be used."""
-    file = request.files.get("framing.map")
-    if file is None or not (file.filename or "").lower().endswith(".exr"):
-        raise SettingError(
-            "No map was chosen.", where="framing.map", why="Nothing was changed.",
-            remedy="Choose an OpenEXR file whose first two channels are shares of the frame.",
-        )  # fmt: skip
+    file = brought_file(
+        "framing.map", "Choose an OpenEXR file whose first two channels are shares of the frame.", what="map",
+        endings=(".exr",),
+    )  # fmt: skip
     path = colour_files.bring_map(file)
     with work() as session:
         shot = shows.shot_by_id(session, shot_id)

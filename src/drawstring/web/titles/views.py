@@ -23,7 +23,7 @@ from drawstring.runs.handoff.titles import Chosen, page_count, pages
 from drawstring.store import ledger, reviews, shows, titles
 from drawstring.store.models import Show
 from drawstring.web import colour_files
-from drawstring.web.guards import brings_file
+from drawstring.web.guards import brings_file, brought_file
 from drawstring.web.services import go_to, work
 
 bp = Blueprint("titles", __name__)
@@ -109,12 +109,7 @@ def document(code: str) -> Response:
 @brings_file
 def bring(code: str) -> PlainResponse:
     """Take a template over from a file."""
-    file = request.files.get("title.file")
-    if file is None or not file.filename:
-        raise SettingError(
-            "No file was chosen.", where="title.file", why="Nothing was changed.",
-            remedy="Choose a template that was exported here.",
-        )  # fmt: skip
+    file = brought_file("title.file", "Choose a template that was exported here.")
     template = title_templates.read_template(file.stream.read(1 << 20).decode("utf-8", "replace"))
     with work() as session:
         titles.keep_template(session, shows.find_show(session, code), template)
@@ -183,12 +178,7 @@ def add_element(code: str) -> str:
 @brings_file
 def bring_logo(code: str, place: int) -> str:
     """Bring a logo in, for an element that shows one."""
-    file = request.files.get("title.logo")
-    if file is None or not file.filename:
-        raise SettingError(
-            "No file was chosen.", where="title.logo", why="Nothing was changed.",
-            remedy="Choose a PNG or JPEG.",
-        )  # fmt: skip
+    file = brought_file("title.logo", "Choose a PNG or JPEG.")
     path = colour_files.bring_logo(file)
     with work() as session:
         show = shows.find_show(session, code)

@@ -1,0 +1,1 @@
+"""Plan: what to ask the renderer for, worked out before a night is spent on it."""

@@ -1,0 +1,1 @@
+"""Feeds of running renderers: asked, looked at, recorded."""

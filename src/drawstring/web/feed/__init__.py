@@ -1,0 +1,1 @@
+"""The feed of a running renderer in the pages."""
