@@ -121,8 +121,7 @@ class OwnWorkers:
         RuntimeError
             It was ended: clients of it are of no use any more, and the next one gets a new cluster.
         """
-        scheduler = self._local.scheduler if self._local is not None else None
-        if scheduler is not None and len(scheduler.workers) >= self._workers:
+        if self.up() >= self._workers:
             self._short_since = None
             return
         if self._short_since is None:
@@ -132,6 +131,11 @@ class OwnWorkers:
         self.close()
         self._short_since = None
         raise RuntimeError("workers stayed away; new ones are called for")
+
+    def up(self) -> int:
+        """Count the workers that have started and can be given frames."""
+        scheduler = self._local.scheduler if self._local is not None else None
+        return len(scheduler.workers) if scheduler is not None else 0
 
     def close(self) -> None:
         """End the cluster."""

@@ -39,6 +39,23 @@ def find_template(show: Show, name: str) -> Template:
     return known[name]
 
 
+def template_to_change(session: Session, show: Show, name: str) -> Template:
+    """Find a template that is about to be changed, as whoever changed it last left it.
+
+    Raises
+    ------
+    MissingError
+        The show has none of this name.
+    """
+    take_turn(session, show)
+    return find_template(show, name)
+
+
+def take_turn(session: Session, show: Show) -> None:
+    """Wait until nobody else is changing the show's templates: all lie in one column."""
+    session.refresh(show, with_for_update=True)
+
+
 def keep_template(session: Session, show: Show, template: Template) -> None:
     """Keep a template with a show; it takes the place of one of the same name."""
     document = template.model_dump(mode="json", exclude_defaults=True) | {"form": template.form}
@@ -55,7 +72,7 @@ def drop_template(session: Session, show: Show, name: str) -> None:
     ConflictError
         It is as it came.
     """
-    find_template(show, name)
+    template_to_change(session, show, name)
     if not is_own(show, name):
         raise ConflictError(
             f"“{name}” is as it came with the house.", where="title", why="There is nothing to take away.",

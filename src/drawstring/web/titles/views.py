@@ -112,7 +112,9 @@ def bring(code: str) -> PlainResponse:
     file = brought_file("title.file", "Choose a template that was exported here.")
     template = title_templates.read_template(file.stream.read(1 << 20).decode("utf-8", "replace"))
     with work() as session:
-        titles.keep_template(session, shows.find_show(session, code), template)
+        show = shows.find_show(session, code)
+        titles.take_turn(session, show)
+        titles.keep_template(session, show, template)
     return go_to(
         url_for("titles.page", code=code, name=template.name, package=request.args.getlist("package"))
     )
@@ -123,7 +125,7 @@ def set_frame(code: str) -> str:
     """Change what the whole frame is: its name, size, paper, ground."""
     with work() as session:
         show = shows.find_show(session, code)
-        before = titles.find_template(show, request.args.get("name", ""))
+        before = titles.template_to_change(session, show, request.args.get("name", ""))
         said = request.form
         plain = before.model_dump(mode="json")
         plain["ground"] = said.get("title.ground", before.ground)
@@ -146,7 +148,7 @@ def set_element(code: str, place: int) -> str:
     """Change one element: moved or scaled with its group, or its own values; or take it away."""
     with work() as session:
         show = shows.find_show(session, code)
-        before = titles.find_template(show, request.args.get("name", ""))
+        before = titles.template_to_change(session, show, request.args.get("name", ""))
         titles.keep_template(session, show, made := _changed(before, place, request.form))
         return render_template("titles/_editor.html", **_words(session, show, made, place=place))
 
@@ -156,7 +158,7 @@ def add_element(code: str) -> str:
     """Add an element on top."""
     with work() as session:
         show = shows.find_show(session, code)
-        before = titles.find_template(show, request.args.get("name", ""))
+        before = titles.template_to_change(session, show, request.args.get("name", ""))
         kind = Kind(request.form.get("kind", "")) if request.form.get("kind") in list(Kind) else None
         if kind is None or len(before.elements) >= title_templates.MOST_ELEMENTS:
             raise SettingError(
@@ -182,7 +184,7 @@ def bring_logo(code: str, place: int) -> str:
     path = colour_files.bring_logo(file)
     with work() as session:
         show = shows.find_show(session, code)
-        before = titles.find_template(show, request.args.get("name", ""))
+        before = titles.template_to_change(session, show, request.args.get("name", ""))
         titles.keep_template(session, show, made := _changed(before, place, {"file": path}))
         return render_template("titles/_editor.html", **_words(session, show, made, place=place))
 

@@ -1,5 +1,6 @@
 // Title frames: elements are pressed and dragged on the page; where they go is worked out by the server.
 import { isTyping } from "./page.js";
+import { change } from "./turns.js";
 
 const editor = document.getElementById("title-editor");
 let drag = null;
@@ -11,7 +12,7 @@ const address = (place) => {
   if (name) url.search = new URL(name.value, location).search;
   return { element: `${url.pathname}/element/${place}${url.search}`, page: `${url.pathname}${url.search}&place=${place}` };
 };
-const post = (place, values) => htmx.ajax("POST", address(place).element, { source: "#title-editor", values, target: "#title-editor", swap: "innerHTML" });
+const post = (place, values) => change(address(place).element, values, "#title-editor");
 const choose = (place) => htmx.ajax("GET", address(place).page, { source: "#title-editor", target: "#title-editor", swap: "innerHTML" });
 
 // An element goes with its group.
