@@ -40,7 +40,7 @@ def test_workers_killed_at_random_moments_lose_nothing(plan, finish, workers, se
                 time.sleep(chance.uniform(0.05, 0.8))
                 # Some die while they start; most at work, however slow a machine is to start them.
                 is_at_work = chance.random() < 0.9
-                while is_at_work and own.up() < 2 and not over.is_set():
+                while is_at_work and not own.up() and not over.is_set():
                     time.sleep(0.1)
                 mine = [one for one in psutil.Process().children(recursive=True) if one.pid not in others]
                 with suppress(psutil.NoSuchProcess):

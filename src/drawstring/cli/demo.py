@@ -11,10 +11,13 @@ from drawstring.cli.common import main, opened
 from drawstring.cli.waiting import scanned, wait_for
 from drawstring.core.errors import MissingError
 from drawstring.core.owed.piece import Piece
+from drawstring.core.scene.reading import read_and_write
 from drawstring.installation import Installation
 from drawstring.standins.tidewrack import FAULTS, FPS, SHOTS, DemoShot, make_faults, mural, render_show
+from drawstring.standins.tidewrack.scene_files import write_scenes
 from drawstring.store import deliveries, filling, joinings, orders, owed, recipes, scans, shows
 from drawstring.store.models import Joining, Show
+from drawstring.store.scene.taking import take_scene
 
 CODE = "Tidewrack"
 
@@ -111,6 +114,12 @@ def _arrive(installation: Installation, folder: str, made: DemoShot) -> None:
         found = scanned(installation, os.path.join(folder, made.code))
         candidate = next(one for one in found.candidates if one.shot == made.code)
         deliveries.accept(session, shot, candidate, by="demo")
+        if made.has_scene:
+            path = write_scenes(os.path.join(folder, made.folder), made)[0]
+            take_scene(
+                session, shot, path, name=os.path.basename(path), folder=installation.colour_folder,
+                roots=installation.root_list, reading=read_and_write, by="demo",
+            )  # fmt: skip
         for name, value in made.settled:
             recipes.set_values(session, shot, {name: value}, by="demo")
         for knot in dict.fromkeys(name.partition(".")[0] for name, _ in made.settled):

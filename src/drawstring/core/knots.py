@@ -16,6 +16,7 @@ NAMES = (
     "plan",
     "arrivals",
     "assembly",
+    "scene",
     "depth",
     "alpha",
     "eyes",

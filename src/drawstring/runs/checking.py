@@ -75,6 +75,9 @@ def check_package(
                 check.faults[beside["file"]] = torn
         check.checked += 1
         on_file(i, len(manifest["frames"]))
+    for one in manifest.get("along", []):
+        if torn := _changed(os.path.join(folder, one["file"]), one):
+            check.faults[one["file"]] = torn
     told = checksums_of(folder)
     for name in (one["file"] for one in manifest.get("also", []) if one["file"] in told):
         path = os.path.join(folder, name)

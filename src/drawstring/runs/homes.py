@@ -4,6 +4,8 @@
   held against what the recipe makes (`Recomposition`);
 - `beside(passes, recipe)`: what is written beside the shot's own file (`Beside`), and `writes(recipe)`: what
   of it is asked for, in words;
+- `accompanying(run, recipe)`: writes what goes along with the whole package into its folder, once, and gives
+  what the manifest says of each file (`file`, `bytes`, `checksum`, `says`);
 - `check(frame)`: refuses a frame that was made (`FrameMade`) and is not what was asked for.
 """
 
@@ -12,6 +14,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from types import ModuleType
+from typing import Any
 
 from drawstring.core.arrays import Picture
 from drawstring.core.camera import Moment
@@ -26,6 +29,7 @@ from drawstring.core.recipe.beside import BesideFile
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.sources import Pixels
 from drawstring.runs.run_plan import RunPlan
+from drawstring.store.models import Run
 
 Written = Callable[[str], Picture | None]
 """Gives what a pass or result was written as, (H, W, C) float32; None where it does not go out whole."""
@@ -135,6 +139,11 @@ def files_beside(passes: Sequence[Pass], recipe: Recipe) -> list[Beside]:
 def asked_beside(knot: str, recipe: Recipe) -> str:
     """Say what of a knot is asked for beside a shot's own file; empty for nothing."""
     return next((str(home.writes(recipe)) for name, home in _homes("writes") if name == knot), "")
+
+
+def accompanying(run: Run, recipe: Recipe) -> list[dict[str, Any]]:
+    """Have every knot write what goes along with a whole package; give what the manifest says of it."""
+    return [told for _, home in _homes("accompanying") for told in home.accompanying(run, recipe)]
 
 
 def check_frame(frame: FrameMade) -> None:

@@ -14,6 +14,7 @@ from drawstring.core.io.writing import final_name
 from drawstring.core.pack.header import SOFTWARE
 from drawstring.core.recipe import plan_outputs, upgraded
 from drawstring.runs.handoff.contents import also_of
+from drawstring.runs.homes import accompanying
 from drawstring.runs.proof import checksum
 from drawstring.store.deliveries import asked_range, passes_of, place_of
 from drawstring.store.models import Package, Run, now
@@ -29,6 +30,9 @@ def close_package(session: Session, run: Run) -> Package:
     """
     proven = [frame for frame in run.frames if frame.state == "proven"]
     whole = describe(run)
+    if len(proven) == len(run.frames):
+        along = accompanying(run, upgraded(run.revision.recipe))
+        whole |= {"along": along} if along else {}
     complete = len(proven) == len(run.frames) and not whole["missing"]
     name = "manifest.json" if len(proven) == len(run.frames) else "manifest.incomplete.json"
     path = os.path.join(run.folder, name)

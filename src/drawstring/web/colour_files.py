@@ -8,11 +8,20 @@ from contextlib import suppress
 
 from werkzeug.datastructures import FileStorage
 
-from drawstring.core.colour.kept_files import CONFIGS, LOGOS, MAPS, TABLES, keep_file, kept_files
+from drawstring.core.colour.kept_files import (
+    CONFIGS,
+    FOOTAGE,
+    LOGOS,
+    MAPS,
+    TABLES,
+    keep_file,
+    kept_files,
+)
 from drawstring.core.colour.management import check_config
 from drawstring.core.colour.table import check_table
 from drawstring.core.errors import DrawstringError
 from drawstring.core.framing.lens_map import check_map
+from drawstring.core.scene.footage import check_footage
 from drawstring.core.titles.drawing import check_logo
 from drawstring.web.services import house
 
@@ -35,6 +44,22 @@ def kept_maps() -> list[tuple[str, str]]:
 def kept_logos() -> list[tuple[str, str]]:
     """Give every logo that is kept here, by path, with its name."""
     return kept_files(house().installation.colour_folder, LOGOS)
+
+
+def kept_footage() -> list[tuple[str, str]]:
+    """Give every kept picture, film and archive of pictures, by path, with its name."""
+    return kept_files(house().installation.colour_folder, FOOTAGE)
+
+
+def bring_footage(file: FileStorage) -> str:
+    """Keep footage for a card that was sent, once it can be read; give its path.
+
+    Raises
+    ------
+    DrawstringError
+        It can't be read or kept.
+    """
+    return _bring(file, check_footage)
 
 
 def bring_logo(file: FileStorage) -> str:
@@ -81,7 +106,7 @@ def bring_config(file: FileStorage) -> str:
     return _bring(file, check_config)
 
 
-def _bring(file: FileStorage, check: Callable[[str], None]) -> str:
+def _bring(file: FileStorage, check: Callable[[str], object]) -> str:
     path = keep_file(house().installation.colour_folder, file.filename or "", file.stream.read())
     try:
         house().readers.read(path, check, path)

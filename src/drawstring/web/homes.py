@@ -84,7 +84,7 @@ def script_of(knot: str) -> str:
     return url_for("static", filename=name) if there else ""
 
 
-_OTHER_PAGES = ("arrivals.js", "board.js", "feed.js", "packmap.js", "plan.js", "theme.js")
+_OTHER_PAGES = ("arrivals.js", "board.js", "feed.js", "packmap.js", "plan.js", "space.js", "theme.js")
 
 
 def modules_of(knot: str) -> list[str]:

@@ -47,7 +47,8 @@ class Step(Protocol):
         Whether it makes new things and changes none, so that it counts while its knot is open.
 
     A step may have `needs_whole(chain)`: whether it can't work on a proxy. Where several knots work at one
-    stage, the last one that is on does it alone; it `takes_in` what the knots named there would do.
+    stage, the last one that is on does it alone; it `takes_in` what the knots named there would do. Or it
+    `comes_last` of them, and works on what they give (`chain.earlier`).
     """
 
     stage: Stage
@@ -112,7 +113,7 @@ class Chain:
         self.subject = subject
         self._settled = settled
         order = {facts.stage: place for place, facts in enumerate(STAGES)}
-        self._steps = sorted(steps, key=lambda step: order[step.stage])
+        self._steps = sorted(steps, key=lambda step: (order[step.stage], getattr(step, "comes_last", False)))
         self._values: dict[tuple[Stage, str], Value] = {}
 
     def is_on(self, step: Step) -> bool:
@@ -141,6 +142,21 @@ class Chain:
         """Describe something as it stands before a stage."""
         order = [facts.stage for facts in STAGES]
         return self.after(order[order.index(stage) - 1], name)
+
+    def earlier(self, step: Step, name: str) -> Value:
+        """Describe something as the steps of the same stage that come before one give it."""
+        mine = [each for each in self._steps if each.stage is step.stage]
+        for other in reversed(mine[: mine.index(step)]):
+            if self.is_on(other) and other.gives(self, name):
+                return other.after(self, name)
+        return self.before(step.stage, name)
+
+    def gives(self, stage: Stage, name: str) -> bool:
+        """Whether a step that is on, up to a stage, gives what is called so."""
+        return any(
+            not is_before(stage, step.stage) and self.is_on(step) and step.gives(self, name)
+            for step in self._steps
+        )
 
     def carried(self, planes: Value, begin: Stage, how: How, until: Stage = Stage.OUT) -> Value:
         """Describe what becomes of planes, which stand after one stage, up to another."""

@@ -30,7 +30,13 @@ MAPS = ("exr",)
 LOGOS = ("png", "jpg", "jpeg")
 """Endings of logos for title frames."""
 
-KEPT = (*TABLES, *CONFIGS, *MAPS, *LOGOS)
+SCENES = ("scene",)
+"""Ending of what is kept of scenes' files."""
+
+FOOTAGE = ("png", "jpg", "jpeg", "tif", "tiff", "exr", "hdr", "mov", "mp4", "mkv", "webm", "zip")
+"""Endings of footage for cards: pictures, films, archives of pictures."""
+
+KEPT = tuple(dict.fromkeys((*TABLES, *CONFIGS, *MAPS, *LOGOS, *SCENES, *FOOTAGE)))
 
 MOST_MB = 64
 
@@ -40,7 +46,7 @@ def kept_place(folder: str, name: str, content: bytes) -> str:
     return os.path.join(folder, xxhash.xxh3_128_hexdigest(content), name)
 
 
-def keep_file(folder: str, name: str, content: bytes) -> str:
+def keep_file(folder: str, name: str, content: bytes, *, most_mb: int = MOST_MB) -> str:
     """Keep a file; the same content under the same name is kept once.
 
     Parameters
@@ -50,6 +56,8 @@ def keep_file(folder: str, name: str, content: bytes) -> str:
     name : str
         Its own, with its ending.
     content : bytes
+    most_mb : int
+        How large it may be.
 
     Returns
     -------
@@ -70,10 +78,10 @@ def keep_file(folder: str, name: str, content: bytes) -> str:
             f"“{plain[:60]}” is no file that can be kept.", where="file", why="Nothing was kept.",
             remedy=f"There are: {', '.join(f'.{each}' for each in KEPT)}.",
         )  # fmt: skip
-    if len(content) > MOST_MB << 20:
+    if len(content) > most_mb << 20:
         raise SettingError(
-            f"{plain} is larger than {MOST_MB} MB.", where="file", why="Nothing was kept.",
-            remedy="Export it with fewer grid points: 65 a side is more than enough.",
+            f"{plain} is larger than {most_mb} MB.", where="file", why="Nothing was kept.",
+            remedy="Export less: a table with 65 points a side, cameras and lights alone, shorter footage.",
         )  # fmt: skip
     path = kept_place(folder, plain, content)
     if os.path.exists(path):

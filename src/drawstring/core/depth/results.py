@@ -32,14 +32,14 @@ def _normalised(chain: Chain) -> Value:
     def make(at: Moment, here: Distances) -> list[Plane]:
         return [normalise(here.z, depth, nothing=here.nothing)]
 
-    return value("normalised", make, distances(chain, Stage.DOUBLED), of=depth)
+    return value("normalised", make, distances(chain, Stage.SET), of=depth)
 
 
 def _distance(chain: Chain) -> Value:
     def make(at: Moment, here: Distances) -> list[Plane]:
         return [np.where(here.nothing, np.float32(np.inf), here.z)]
 
-    return value("distance", make, distances(chain, Stage.DOUBLED))
+    return value("distance", make, distances(chain, Stage.SET))
 
 
 def _edges(chain: Chain) -> Value:
@@ -61,7 +61,7 @@ def _blur_radius(chain: Chain) -> Value:
     return value("radius", lambda at, both: [both[0]], blur(chain))
 
 
-_of_depth = partial(Result, knot="depth", stage=Stage.DOUBLED)
+_of_depth = partial(Result, knot="depth", stage=Stage.SET)
 
 DEPTH_RESULTS = (
     Result(

@@ -8,7 +8,7 @@ import numpy as np
 
 from drawstring.core.arrays import Picture, Plane, Stored, merged, split
 from drawstring.core.camera import Moment
-from drawstring.core.chain import PICTURE, Chain, How, Stage, Value, value
+from drawstring.core.chain import ELSE, PICTURE, Chain, How, Stage, Value, value
 from drawstring.core.errors import MissingError
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES, HASHED_ROLES, SHARE_ROLES, Role
@@ -48,6 +48,9 @@ def how_of(one: Pass, index: int = 0, count: int = 0) -> How:
         one.role is Role.MOTION and len(one.channels) in (2, 4),
     )
 
+
+DISTANCES = f"{ELSE}distances"
+"""What a step calls the view's distances where it puts something into the scene (`Distances`)."""
 
 LIGHT = How(is_mixed=True)
 EXACT = How(is_mixed=False)
@@ -93,6 +96,8 @@ def distances(chain: Chain, stage: Stage, *, repair: bool = True) -> Value:
     MissingError
         There is no depth pass.
     """
+    if chain.gives(stage, DISTANCES):
+        return chain.after(stage, DISTANCES)
     subject = subject_of(chain)
     depth, settings = depth_pass(subject.passes), subject.recipe.depth
     if depth is None:

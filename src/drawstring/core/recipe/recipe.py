@@ -34,11 +34,13 @@ if TYPE_CHECKING:
     from drawstring.core.framing.settings import FramingSettings
     from drawstring.core.pack.settings import PackSettings
     from drawstring.core.plan.settings import PlanSettings
+    from drawstring.core.scene.settings import SceneSettings
 
     class _OfKnots(_Plain):
         plan: PlanSettings = PlanSettings()
         arrivals: ArrivalsSettings = ArrivalsSettings()
         assembly: AssemblySettings = AssemblySettings()
+        scene: SceneSettings = SceneSettings()
         depth: DepthSettings = DepthSettings()
         alpha: AlphaSettings = AlphaSettings()
         eyes: EyesSettings = EyesSettings()

@@ -65,6 +65,7 @@ def contents(folder: str) -> list[Content]:
     for frame in manifest["frames"]:
         for one in [frame, *frame["proof"].get("beside", [])]:
             found.append(Content(one["file"], int(one["bytes"]), one["checksum"]))
+    found += [Content(one["file"], int(one["bytes"]), one["checksum"]) for one in manifest.get("along", [])]
     told = checksums_of(folder)
     found += [
         Content(one, os.path.getsize(os.path.join(folder, one)), told.get(one, ""))
@@ -101,7 +102,7 @@ def put_checksums(folder: str) -> str | None:
     if not all(os.path.exists(os.path.join(folder, one)) for one in made):
         return None
     files = [one for frame in manifest["frames"] for one in (frame, *frame["proof"].get("beside", []))]
-    lines = [f"{one['checksum']}  {one['file']}" for one in files]
+    lines = [f"{one['checksum']}  {one['file']}" for one in (*files, *manifest.get("along", []))]
     lines += [f"{checksum(os.path.join(folder, one))}  {one}" for one in (name, *made)]
     with suppress(ConflictError), final_name(path) as unfinished:  # report and movie may end together
         with open(unfinished, "w", encoding="utf-8", newline="\n") as file:

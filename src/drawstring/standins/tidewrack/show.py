@@ -78,6 +78,8 @@ class DemoShot:
     """Several cameras that look at one moment, a sequence to each, by what they are called."""
     is_ordered: bool = False
     """Whether an order asks for it."""
+    has_scene: bool = False
+    """Whether its scene's file comes along, and is taken over."""
     overscan: float = 0.0
     """How much is rendered beyond the frame on each side, as share of the frame."""
 
@@ -244,6 +246,47 @@ SHOTS = (
         ),
         has_noisy=True,
         has_groups=True,
+    ),
+    DemoShot(
+        "TW100",
+        "A sheet behind the gantry",
+        1001,
+        6,
+        scenes.fog_yard,
+        scenes.fog_yard_camera,
+        np.inf,
+        (
+            ("depth.near", "3 m"),
+            ("depth.far", "80 m"),
+            ("scene.camera", "shot_camera"),
+            ("scene.cards.add", "sheet"),
+            ("scene.cards.1.pass_name", "diffuse_colour"),
+            ("scene.cards.1.covers", "opaque"),
+            ("scene.cards.1.follows", "behind_gantry"),
+            ("scene.cards.1.width", "6"),
+            ("scene.cards.1.shines", "0.6"),
+            ("scene.cards.1.casts", "0.6"),
+            ("scene.cards.1.casts_from", "sun"),
+            ("scene.lights.add", "lantern"),
+            ("scene.lights.1.position", "1.4 2.4 -8.6"),
+            ("scene.lights.1.colour", "1 0.55 0.2"),
+            ("scene.lights.1.strength", "4"),
+            ("scene.lights.1.shadows", "1"),
+            ("scene.beams.add", "lantern glow"),
+            ("scene.beams.1.is_cone", "no"),
+            ("scene.beams.1.position", "1.4 2.4 -8.6"),
+            ("scene.beams.1.colour", "1 0.6 0.25"),
+            ("scene.beams.1.strength", "0.05"),
+            ("scene.beams.add", "gantry lamp"),
+            ("scene.beams.2.position", "-6 5.8 -20.6"),
+            ("scene.beams.2.direction", "0.1 -1 0.15"),
+            ("scene.beams.2.inner", "12"),
+            ("scene.beams.2.outer", "20"),
+            ("scene.beams.2.length", "9"),
+            ("scene.beams.2.strength", "0.3"),
+            ("scene.beams.2.noise", "0.4"),
+        ),
+        has_scene=True,
     ),
 )
 

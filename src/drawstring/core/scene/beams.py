@@ -1,0 +1,205 @@
+"""Light that air sends back: spots' cones and glows round lamps, summed along each pixel's ray.
+
+In air of even density a lamp's light reaches a point at distance r by 1 / r^2, so what a ray collects from
+t0 to t1 is (atan((t1 - b) / h) - atan((t0 - b) / h)) / h, with b where it passes the lamp and h how far from
+it (B. Sun, R. Ramamoorthi, S. Narasimhan, S. Nayar, "A practical analytic single scattering model for real
+time rendering", SIGGRAPH 2005, without extinction). A cone's soft edge is a staircase of cones. A lamp has a
+size, so that a ray through it collects no endless light: h^2 grows by its square.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from drawstring.core.arrays import Picture, Plane
+from drawstring.core.bands import in_bands
+from drawstring.core.scene.rays import Rays
+from drawstring.core.scene.settings import Beam
+from drawstring.core.scene.world import Lamp
+
+CONES = 12
+"""Steps of a soft edge."""
+
+_SAMPLES = 10
+"""Of uneven air, along what a ray collects."""
+
+
+def row_of(beam: Beam, lamp: Lamp, frame: float) -> list[float]:
+    """Give a beam as the kernel takes it."""
+    is_cone = beam.is_cone and lamp.shines != "point"
+    inner, outer = lamp.cone if beam.is_as_light and lamp.shines == "spot" else (beam.inner, beam.outer)
+    light = [channel * beam.strength for channel in beam.colour]
+    return [
+        1.0 if is_cone else 0.0, *lamp.position, *lamp.direction, *light, math.radians(inner),
+        math.radians(outer), beam.length, beam.core, beam.noise, beam.grain,
+        *(each * frame for each in beam.drift), float(beam.seed),
+    ]  # fmt: skip
+
+
+def beams(
+    rays: Rays, z: Plane, nothing: NDArray[np.bool_], share: Plane, other: NDArray[np.int32],
+    rows: Sequence[Sequence[float]], *, threads: int = 1,
+) -> Picture:  # fmt: skip
+    """Work out what beams add: (H, W, 3) float32.
+
+    Parameters
+    ----------
+    rays : Rays
+    z : (H, W) float32
+        Distances.
+    nothing : (H, W) bool
+    share, other : (H, W)
+        Of pixels that mix two things (`depth.parting.part`): each of them hides what lies behind it.
+    rows : sequence of rows
+        See `row_of`.
+    """
+    made = np.zeros((*z.shape, 3), np.float32)
+    if rows:
+        given = (
+            rays.eye, rays.ways, np.ascontiguousarray(z, np.float32), nothing, share, other,
+            np.array(rows, np.float64), made,
+        )  # fmt: skip
+        in_bands(lambda first, last: _rows(first, last, *given), len(z), threads)
+    return made
+
+
+@njit(cache=True, nogil=True)
+def in_cone(cosine, low, high, aw, ad, dw, ww):  # type: ignore[no-untyped-def]
+    """Give where a ray enters and leaves a cone, within two of its lengths; leaves before it enters: never.
+
+    Within the cone (a.(w + t d))^2 >= c^2 |w + t d|^2, and a.(w + t d) > 0: w leads from the lamp to the
+    ray's beginning, a is the cone's axis, d the ray.
+    """
+    c2 = cosine * cosine
+    qa, qb, qc = ad * ad - c2, aw * ad - c2 * dw, aw * aw - c2 * ww
+    if abs(qa) < 1e-12:
+        if abs(qb) < 1e-12:
+            return 1.0, 0.0
+        cut = -qc / (2 * qb)
+        begin, end = (max(low, cut), high) if qb > 0 else (low, min(high, cut))
+    else:
+        under = qb * qb - qa * qc
+        if under <= 0:
+            return 1.0, 0.0
+        root = np.sqrt(under)
+        first, second = (-qb - root) / qa, (-qb + root) / qa
+        if qa < 0:
+            # The ray crosses one of the two halves of the cone, from side to side.
+            begin, end = max(low, second), min(high, first)
+        elif ad > 0:
+            begin, end = max(low, second), high
+        else:
+            begin, end = low, min(high, first)
+    if end <= begin or aw + (begin + end) / 2 * ad <= 0:
+        return 1.0, 0.0
+    return begin, end
+
+
+@njit(cache=True, nogil=True)
+def _hash(x, y, z, seed):  # type: ignore[no-untyped-def]
+    h = np.uint32(x) * np.uint32(374761393) + np.uint32(y) * np.uint32(668265263)
+    h = h + np.uint32(z) * np.uint32(2147483647) + np.uint32(seed) * np.uint32(1274126177)
+    h = (h ^ (h >> np.uint32(13))) * np.uint32(1274126177)
+    return float((h ^ (h >> np.uint32(16))) & np.uint32(0xFFFFFF)) / 16777216.0
+
+
+@njit(cache=True, nogil=True)
+def air(x, y, z, seed):  # type: ignore[no-untyped-def]
+    """Give uneven air at a place: 0 to 1, smooth (value noise on a grid of 1)."""
+    ix, iy, iz = np.floor(x), np.floor(y), np.floor(z)
+    u, v, w = x - ix, y - iy, z - iz
+    u, v, w = u * u * (3 - 2 * u), v * v * (3 - 2 * v), w * w * (3 - 2 * w)
+    total = 0.0
+    for i in range(2):
+        for j in range(2):
+            for k in range(2):
+                weight = (u if i else 1 - u) * (v if j else 1 - v) * (w if k else 1 - w)
+                total += weight * _hash(int(ix) + i, int(iy) + j, int(iz) + k, seed)
+    return total
+
+
+@njit(cache=True, nogil=True)
+def _along(beam, far, wx, wy, wz, dx, dy, dz, ex, ey, ez):  # type: ignore[no-untyped-def]
+    """Give how much one beam adds along a ray of unit length up to a distance."""
+    core, most = beam[13], beam[12]
+    dw, ww = dx * wx + dy * wy + dz * wz, wx * wx + wy * wy + wz * wz
+    # Within its length: a ball about the lamp.
+    under = dw * dw - ww + most * most
+    if under <= 0:
+        return 0.0
+    root = np.sqrt(under)
+    begins, ends = max(0.0, -dw - root), min(far, -dw + root)
+    if ends <= begins:
+        return 0.0
+    h = np.sqrt(max(ww - dw * dw, 0.0) + core * core)
+    if beam[0] > 0:
+        aw = beam[4] * wx + beam[5] * wy + beam[6] * wz
+        ad = beam[4] * dx + beam[5] * dy + beam[6] * dz
+        low, high = begins, ends
+        total = 0.0
+        for k in range(CONES):
+            # Each cone of the staircase takes the share of the soft edge that its step has.
+            angle = beam[11] + (beam[10] - beam[11]) * (k + 0.5) / CONES
+            a, b = in_cone(np.cos(angle), low, high, aw, ad, dw, ww)
+            if b <= a:
+                break  # what lies within is smaller still
+            if k == 0:
+                begins, ends = a, b
+            below, above = k / CONES, (k + 1) / CONES
+            # smoothstep's rise from one step to the next
+            weight = above * above * (3 - 2 * above) - below * below * (3 - 2 * below)
+            total += weight * (np.arctan((b + dw) / h) - np.arctan((a + dw) / h)) / h
+        if total <= 0:
+            return 0.0
+    else:
+        total = (np.arctan((ends + dw) / h) - np.arctan((begins + dw) / h)) / h
+    if beam[14] > 0 and ends > begins:
+        # Sampled where the light is: at even steps of the angle that the sum runs over.
+        low, high = np.arctan((begins + dw) / h), np.arctan((ends + dw) / h)
+        thick = 0.0
+        for i in range(_SAMPLES):
+            t = -dw + h * np.tan(low + (high - low) * (i + 0.5) / _SAMPLES)
+            thick += air(
+                (ex + t * dx + beam[16]) / beam[15],
+                (ey + t * dy + beam[17]) / beam[15],
+                (ez + t * dz + beam[18]) / beam[15],
+                int(beam[19]),
+            )
+        total *= 1 + beam[14] * (2 * thick / _SAMPLES - 1)
+    return total
+
+
+@njit(cache=True, nogil=True)
+def _rows(first, last, eye, ways, z, nothing, share, other, table, made):  # type: ignore[no-untyped-def]
+    width = z.shape[1]
+    for row in range(first, last):
+        for col in range(width):
+            # Near a lamp what is left of a difference counts: in double precision.
+            x, y, w = (
+                np.float64(ways[row, col, 0]),
+                np.float64(ways[row, col, 1]),
+                np.float64(ways[row, col, 2]),
+            )
+            size = np.sqrt(x * x + y * y + w * w)
+            dx, dy, dz = x / size, y / size, w / size
+            far = 1e9 if nothing[row, col] else z[row, col] * size
+            part, at = share[row, col], other[row, col]
+            behind = 1e9
+            if at >= 0 and part < 1:
+                r, c = at // width, at % width
+                behind = 1e9 if nothing[r, c] else z[r, c] * size
+            for k in range(table.shape[0]):
+                beam = table[k]
+                wx, wy, wz = eye[0] - beam[1], eye[1] - beam[2], eye[2] - beam[3]
+                total = _along(beam, far, wx, wy, wz, dx, dy, dz, eye[0], eye[1], eye[2])
+                if part < 1:
+                    # A pixel of two things: each hides what lies behind it, by its share.
+                    rest = _along(beam, behind, wx, wy, wz, dx, dy, dz, eye[0], eye[1], eye[2])
+                    total = part * total + (1 - part) * rest
+                for i in range(3):
+                    made[row, col, i] += beam[7 + i] * total

@@ -1,0 +1,22 @@
+"""What the cord says of Scene: its title, and what was settled in a word or a number."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from drawstring.core.recipe.cord import CordFacts
+    from drawstring.core.recipe.recipe import Recipe
+
+TITLE = "Scene"
+
+
+def says(recipe: Recipe, facts: CordFacts) -> str:
+    """Say what was settled."""
+    settings = recipe.scene
+    said = [settings.camera or ("the headers' camera" if not settings.file else "headers")]
+    for several, called in ((settings.lights, "light"), (settings.beams, "beam"), (settings.cards, "card")):
+        count = sum(one.on for one in several)
+        if count:
+            said.append(f"{count} {called}{'s' if count > 1 else ''}")
+    return ", ".join(said)

@@ -1,0 +1,10 @@
+"""Scene's home in the core: what is put into the scene, and what is counted to prove that it stands right."""
+
+from __future__ import annotations
+
+from drawstring.core.scene.agreement import count, counting
+from drawstring.core.scene.header import header, view_header
+from drawstring.core.scene.results import RESULTS
+from drawstring.core.scene.steps import STEPS
+
+__all__ = ["RESULTS", "STEPS", "count", "counting", "header", "view_header"]

@@ -1,0 +1,252 @@
+"""Light added to a picture from what is known of its surfaces: where they lie and which way they face.
+
+A lamp's strength is the light that a white matt surface sends back one unit before it, facing it (its
+illuminance there, by pi). Matt surfaces follow Lambert's law; mirrored light the normalised Phong lobe
+(E. Lafortune, Y. Willems, "Using the modified Phong reflectance model for physically based rendering", 1994).
+Where a light ends at some reach it fades as KHR_lights_punctual says.
+
+It is approximate by nature: nothing is known of what the camera does not see, and a moving thing's blur is
+lit as if it stood still.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from drawstring.core.arrays import Picture, Plane
+from drawstring.core.bands import in_bands
+from drawstring.core.scene.rays import Points, Rays, pixel
+from drawstring.core.scene.settings import AddedLight, Falloff
+from drawstring.core.scene.world import Lamp
+
+POINT, SPOT, SUN = 0, 1, 2
+_FALLS = {Falloff.SQUARE: 2, Falloff.LINEAR: 1, Falloff.NONE: 0}
+_STEPS = 64
+"""Along a way of light, to find what holds it off."""
+
+_ACROSS = 3
+"""Lamps along either side that stand for a rectangle."""
+
+
+def rows_of(light: AddedLight, lamp: Lamp, matte: int = -1) -> list[list[float]]:
+    """Give a light as the kernel takes it: one row, or several that stand for a rectangle."""
+    kind = {"spot": SPOT, "sun": SUN}.get(lamp.shines, POINT)
+    inner, outer = (math.cos(math.radians(each)) for each in lamp.cone)
+    strength = [channel * lamp.strength for channel in lamp.colour]
+    how = [
+        inner,
+        outer,
+        _FALLS[light.falloff],
+        light.reach or 0.0,
+        light.diffuse,
+        light.specular,
+        light.gloss,
+        light.shadows,
+        light.thickness,
+        matte,
+    ]
+    if lamp.shines != "rectangle":
+        return [[kind, *lamp.position, *lamp.direction, *strength, *how, 0.0]]
+    aside = lamp.aside if lamp.aside is not None else _beside(lamp.direction)
+    upright = np.cross(lamp.direction, aside)
+    places = (np.arange(_ACROSS) + 0.5) / _ACROSS - 0.5
+    return [
+        [
+            kind,
+            *(lamp.position + a * lamp.size[0] * aside + b * lamp.size[1] * upright),
+            *lamp.direction,
+            *(each / _ACROSS**2 for each in strength),
+            *how,
+            1.0,
+        ]
+        for a in places
+        for b in places
+    ]
+
+
+def _beside(direction: NDArray[np.float64]) -> NDArray[np.float64]:
+    aside = np.cross(direction, [0.0, 1.0, 0.0])
+    if np.linalg.norm(aside) < 1e-6:
+        aside = np.array([1.0, 0, 0])
+    return np.asarray(aside / np.linalg.norm(aside))
+
+
+def added_light(
+    rays: Rays,
+    z: Plane,
+    nothing: NDArray[np.bool_],
+    normals: Points,
+    albedo: Points,
+    lamps: Sequence[Sequence[float]],
+    mattes: Mapping[int, Plane] | None = None,
+    *,
+    threads: int = 1,
+) -> Picture:
+    """Work out the light that lamps add: (H, W, 3) float32.
+
+    Parameters
+    ----------
+    rays : Rays
+    z : (H, W) float32
+        Distances.
+    nothing : (H, W) bool
+    normals : (H, W, 3) float32
+        In the scene's axes; of length 0 where they are not known.
+    albedo : (H, W, 3) float32
+        What matt surfaces send on of white light.
+    lamps : sequence of rows
+        See `rows_of`.
+    mattes : mapping of number to (H, W) float32
+        What limits them.
+    """
+    made = np.zeros((*z.shape, 3), np.float32)
+    if not lamps:
+        return made
+    table = np.array(lamps, np.float64)
+    most = max(mattes, default=-1) + 1 if mattes else 0
+    limits = np.ones((max(most, 1), *(z.shape if most else (1, 1))), np.float32)
+    for number, matte in (mattes or {}).items():
+        limits[number] = matte
+    given = (
+        rays.sees,
+        rays.axes,
+        rays.eye,
+        rays.ways,
+        np.ascontiguousarray(z, np.float32),
+        nothing,
+        np.ascontiguousarray(normals, np.float32),
+        np.ascontiguousarray(albedo, np.float32),
+        table,
+        limits,
+        made,
+    )
+    in_bands(lambda first, last: _rows(first, last, *given), len(z), threads)
+    return made
+
+
+@njit(cache=True, nogil=True)
+def shaded(sees, axes, eye, z, nothing, px, py, pz, lx, ly, lz, far, thickness):  # type: ignore[no-untyped-def]
+    """Whether a thing in the picture lies between a point and a lamp; approximate: it sees what is seen.
+
+    Steps widen with the way: near a thing its edge matters most.
+    """
+    height, width = z.shape
+    x, y, w = px - eye[0], py - eye[1], pz - eye[2]
+    # Along the way to the lamp all three change evenly.
+    a = x * axes[0, 0] + y * axes[0, 1] + w * axes[0, 2]
+    b = x * axes[1, 0] + y * axes[1, 1] + w * axes[1, 2]
+    c = x * axes[2, 0] + y * axes[2, 1] + w * axes[2, 2]
+    da = lx * axes[0, 0] + ly * axes[0, 1] + lz * axes[0, 2]
+    db = lx * axes[1, 0] + ly * axes[1, 1] + lz * axes[1, 2]
+    dc = lx * axes[2, 0] + ly * axes[2, 1] + lz * axes[2, 2]
+    is_round, is_ray = sees[0] > 0, sees[1] > 0
+    for i in range(1, _STEPS + 1):
+        share = i / _STEPS
+        t = far * share * share
+        at, bt, ct = a + t * da, b + t * db, c + t * dc
+        if is_round:
+            col, row, away = pixel(sees, axes, x + lx * t, y + ly * t, w + lz * t)
+        else:
+            if ct <= 1e-9:
+                return False
+            col, row = (at / ct - sees[2]) / sees[3], (bt / ct - sees[4]) / sees[5]
+            away = np.sqrt(at * at + bt * bt + ct * ct) if is_ray else ct
+        if col < -0.5 or row < -0.5 or col >= width - 0.5 or row >= height - 0.5:
+            return False
+        q, r = int(col + 0.5), int(row + 0.5)
+        if nothing[r, q]:
+            continue
+        before = away - z[r, q]
+        # What lies just before the point itself is its own surface.
+        if before > 0.004 * away + 0.02 * t and before < thickness + 0.02 * away:
+            return True
+    return False
+
+
+@njit(cache=True, nogil=True)
+def _rows(first, last, sees, axes, eye, ways, z, nothing, normals, albedo, lamps, limits, made):  # type: ignore[no-untyped-def]
+    for row in range(first, last):
+        for col in range(z.shape[1]):
+            if nothing[row, col]:
+                continue
+            nx, ny, nz = normals[row, col, 0], normals[row, col, 1], normals[row, col, 2]
+            length = np.sqrt(nx * nx + ny * ny + nz * nz)
+            if length < 1e-6:
+                continue
+            nx, ny, nz = nx / length, ny / length, nz / length
+            away = z[row, col]
+            wx, wy, wz = ways[row, col, 0], ways[row, col, 1], ways[row, col, 2]
+            px, py, pz = eye[0] + wx * away, eye[1] + wy * away, eye[2] + wz * away
+            size = np.sqrt(wx * wx + wy * wy + wz * wz)
+            cosine = (nx * wx + ny * wy + nz * wz) / size
+            mx, my, mz = wx / size - 2 * cosine * nx, wy / size - 2 * cosine * ny, wz / size - 2 * cosine * nz
+            for k in range(lamps.shape[0]):
+                kind = int(lamps[k, 0])
+                power, far = 1.0, 1e9
+                if kind == 2:
+                    lx, ly, lz = -lamps[k, 4], -lamps[k, 5], -lamps[k, 6]
+                else:
+                    lx, ly, lz = lamps[k, 1] - px, lamps[k, 2] - py, lamps[k, 3] - pz
+                    far = max(np.sqrt(lx * lx + ly * ly + lz * lz), 1e-6)
+                    lx, ly, lz = lx / far, ly / far, lz / far
+                    falls, reach = int(lamps[k, 12]), lamps[k, 13]
+                    if falls == 2:
+                        power /= far * far
+                    elif falls == 1:
+                        power /= far
+                    if reach > 0:
+                        share = far / reach
+                        power *= max(0.0, 1.0 - share * share * share * share)
+                    forward = -(lx * lamps[k, 4] + ly * lamps[k, 5] + lz * lamps[k, 6])
+                    if kind == 1:
+                        edge = (forward - lamps[k, 11]) / max(lamps[k, 10] - lamps[k, 11], 1e-9)
+                        edge = min(1.0, max(0.0, edge))
+                        power *= edge * edge * (3.0 - 2.0 * edge)
+                    if lamps[k, 20] > 0:
+                        power *= max(0.0, forward)
+                facing = nx * lx + ny * ly + nz * lz
+                if facing <= 0 or power <= 0:
+                    continue
+                limit = int(lamps[k, 19])
+                if limit >= 0:
+                    power *= limits[limit, row, col]
+                    if power <= 0:
+                        continue
+                if lamps[k, 17] > 0 and shaded(
+                    sees, axes, eye, z, nothing, px, py, pz, lx, ly, lz, min(far, 1e4 * away), lamps[k, 18]
+                ):
+                    power *= 1.0 - lamps[k, 17]
+                matt = lamps[k, 14] * facing * power
+                lobe = 0.0
+                if lamps[k, 15] > 0:
+                    mirror = mx * lx + my * ly + mz * lz
+                    if mirror > 0:
+                        lobe = lamps[k, 15] * mirror ** lamps[k, 16] * (lamps[k, 16] + 2) / 2 * facing * power
+                for i in range(3):
+                    made[row, col, i] += lamps[k, 7 + i] * (matt * albedo[row, col, i] + lobe)
+
+
+def light_at(
+    points: NDArray[np.float64], normal: NDArray[np.float64], lamps: Sequence[Lamp]
+) -> NDArray[np.float64]:
+    """Give the light that a white matt card sends back at points of it, lit from either side: (N, 3)."""
+    made = np.zeros((len(points), 3))
+    for lamp in lamps:
+        if lamp.shines == "sun":
+            ways, power = np.broadcast_to(-lamp.direction, points.shape), np.ones(len(points))
+        else:
+            ways = lamp.position - points
+            far = np.maximum(np.linalg.norm(ways, axis=1), 1e-6)
+            ways, power = ways / far[:, None], 1 / far**2
+            if lamp.shines == "spot":
+                inner, outer = (math.cos(math.radians(each)) for each in lamp.cone)
+                edge = np.clip((-(ways @ lamp.direction) - outer) / max(inner - outer, 1e-9), 0, 1)
+                power = power * edge * edge * (3 - 2 * edge)
+        facing = np.abs(ways @ normal)
+        made += (facing * power)[:, None] * np.asarray(lamp.colour) * lamp.strength
+    return made

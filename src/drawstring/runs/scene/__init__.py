@@ -1,0 +1,1 @@
+"""Scene in runs: the cameras and lights as used go along with the package."""

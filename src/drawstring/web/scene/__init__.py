@@ -1,0 +1,1 @@
+"""Scene on the pages."""
