@@ -26,11 +26,14 @@ from drawstring.core.chain import Work, channels_of
 from drawstring.core.passes import Pass
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.chains import Chains
+from drawstring.core.recipe.homes import countings
 from drawstring.installation import Installation
 from drawstring.local_postgres import LocalPostgres
 from drawstring.runs.frame import carry_out
 from drawstring.runs.manifest import close_package
-from drawstring.runs.planning import plan_of, tasks_of
+from drawstring.runs.measuring import measure_frame
+from drawstring.runs.planning import plan_of, source_files, tasks_of
+from drawstring.store import deliveries, measuring, recipes, shows
 from drawstring.store.models import Run, now
 
 WIDTH, HEIGHT, FRAMES = 192, 108, 6
@@ -145,6 +148,23 @@ def wait_in(page: Any, expression: str, *, arg: object = None, timeout: int = 30
             raise
 
     wait_for(is_so, seconds=timeout / 1000)
+
+
+def measure_here(sessions: Any, code: str, knot: str) -> None:
+    """Have a knot count a shot's frames as the engine would, where it waits to."""
+    with sessions.begin() as session:
+        shot = shows.find_shot(session, code)
+        delivery, recipe = shot.delivery, recipes.current(session, shot)
+        waiting = delivery.measured(knot)
+        if waiting is None or waiting.state == "done":
+            return
+        passes, window = tuple(deliveries.passes_of(delivery)), deliveries.window_of(delivery)
+        counted = {
+            number: measure_frame(knot, number, source_files(files), passes, window, recipe)[1]
+            for number, files in deliveries.usable_frames(session, delivery).items()
+        }
+        waiting.key = countings(list(passes), recipe)[knot].key
+        measuring.finish(waiting, counted, {})
 
 
 def carry_out_here(session: Session, run: Run) -> None:

@@ -607,6 +607,8 @@ def test_footage_is_read_from_pictures_films_and_archives_frame_by_frame(tmp_pat
             path = tmp_path / f"f{i}.png"
             Image.new("RGBA", (4, 4), (255, 0, 0, 100 * i)).save(path)
             archive.write(path, f"row/f.{i:04d}.png")
+    # Straight colours stay what the file holds.
+    assert frame_of(str(packed), 1)[0, 0, 0] == 1
     assert check_footage(str(packed)) == 3 and frame_of(str(packed), 2)[0, 0, 3] == pytest.approx(200 / 255)
     assert [shown_frame(3, n, loops=False) for n in (-1, 1, 9)] == [0, 1, 2]
     for name, content in (("a.zip", b"no"), ("b.mov", b"no"), ("c.png", b"no")):

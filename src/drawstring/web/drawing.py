@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from drawstring.core.passes import PassStatistics
-from drawstring.core.recipe import KnotView
+from drawstring.core.recipe import KnotState, KnotView
 
 
 @dataclass(frozen=True)
@@ -28,6 +28,8 @@ class DrawnKnot:
 
     knot: KnotView
     left: float
+    room: float = 1.0
+    """How much room it takes, beside the others."""
 
     @property
     def state(self) -> str:
@@ -43,16 +45,25 @@ class CordDrawing:
     knots: list[DrawnKnot]
 
 
-def cord_drawing(knots: Sequence[KnotView]) -> CordDrawing:
+NARROW = 0.62
+"""Room of a knot that is not needed, beside one that is."""
+
+
+def cord_drawing(knots: Sequence[KnotView], *, has_rooms: bool = False) -> CordDrawing:
     """Lay out a cord: taut up to the first knot that is not settled, slack from there on.
 
     Parameters
     ----------
     knots : sequence of KnotView
         In the order of the cord.
+    has_rooms : bool
+        Whether what is not needed takes less room; cords below each other keep their columns.
     """
-    share = 100 / len(knots)
-    drawn = [DrawnKnot(knot, share * (i + 0.5)) for i, knot in enumerate(knots)]
+    rooms = [NARROW if has_rooms and knot.state is KnotState.NOT_NEEDED else 1.0 for knot in knots]
+    share, begin, drawn = 100 / sum(rooms), 0.0, []
+    for knot, room in zip(knots, rooms, strict=True):
+        drawn.append(DrawnKnot(knot, share * (begin + room / 2), room))
+        begin += room
     pieces: list[Piece] = []
     before, taut = 0.0, True
     for one in drawn:

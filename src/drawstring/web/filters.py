@@ -125,7 +125,7 @@ def say_plural(count: int, noun: str) -> str:
     """Write a count with its noun: 1 shot, 2 shots."""
     if count == 1:
         return f"1 {noun}"
-    return f"{count:,} {noun}{'es' if noun.endswith(('s', 'x', 'ch')) else 's'}"
+    return f"{count:,} {noun}{'es' if noun.endswith(('s', 'x', 'ch', 'sh')) else 's'}"
 
 
 def engine_summary() -> dict[str, Any] | None:

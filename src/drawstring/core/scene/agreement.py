@@ -52,7 +52,7 @@ def counting(passes: Sequence[Pass], recipe: Recipe) -> Counting | None:
         include={"file", "camera", "scale", "turn", "starts", "rate", "late", "normals", "flips"}
     )
     depth = recipe.depth.model_dump_json(include={"arrived", "along"})
-    key = hashlib.blake2b(f"{how}{depth}{recipe.alpha.kinds}".encode(), digest_size=8).hexdigest()
+    key = hashlib.blake2b(f"{how}{depth}".encode(), digest_size=8).hexdigest()
     refs = [
         ref for one in mine if one.role in (Role.DEPTH, Role.POSITION, Role.NORMAL, Role.BEAUTY, Role.ALPHA)
         for ref in one.channels

@@ -274,7 +274,8 @@ def _lay_rows(first, last, picture, z, nothing, share, other, card, away, held, 
             r, c = at // width, at % width
             is_over_own = nothing[row, col] or z[row, col] > far
             is_over_other = nothing[r, c] or z[r, c] > far
-            if not is_over_own and not is_over_other:
+            weight = (part if is_over_own else np.float32(0)) + (1 - part if is_over_other else np.float32(0))
+            if weight <= 0:
                 continue
             for i in range(4):
                 second = (1 - part) * picture[r, c, i]
@@ -286,9 +287,7 @@ def _lay_rows(first, last, picture, z, nothing, share, other, card, away, held, 
                 if is_over_other:
                     second = second * (1 - a) + (1 - part) * card[row, col, i] * free
                 made[row, col, i] = first_part + second
-            front[row, col] = a * (
-                (part if is_over_own else np.float32(0)) + (1 - part if is_over_other else np.float32(0))
-            )
+            front[row, col] = a * weight
 
 
 def laid(

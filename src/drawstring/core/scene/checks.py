@@ -33,6 +33,7 @@ def check_scene(
     views: Sequence[str],
     has_camera: bool,
     mattes: Collection[str],
+    passes: Collection[str],
     where: str,
 ) -> list[Finding]:
     """Look at what is settled against the scene's file and what was counted of the frames.
@@ -55,6 +56,8 @@ def check_scene(
         Whether headers tell a camera.
     mattes : collection of str
         Names of mattes.
+    passes : collection of str
+        Names of the passes that came.
     where : str
     """
     found: list[Finding] = []
@@ -75,7 +78,7 @@ def check_scene(
     found += _agreement(settings, world, counted, where)
     found += _clips(settings, world, counted, frames, where)
     found += _normals(settings, counted, roles, where)
-    found += _added(settings, world, roles, mattes, where)
+    found += _added(settings, world, roles, mattes, passes, where)
     return found
 
 
@@ -466,7 +469,12 @@ def _normals(
 
 
 def _added(
-    settings: SceneSettings, world: World | None, roles: Collection[Role], mattes: Collection[str], where: str
+    settings: SceneSettings,
+    world: World | None,
+    roles: Collection[Role],
+    mattes: Collection[str],
+    passes: Collection[str],
+    where: str,
 ) -> list[Finding]:
     found: list[Finding] = []
     standing = (*settings.lights, *settings.beams, *settings.cards)
@@ -513,6 +521,17 @@ def _added(
                     where,
                     "It shows nothing.",
                     "Bring a picture, a film or an archive of pictures in.",
+                )
+            )
+        elif not card.footage and card.pass_name not in passes:
+            found.append(
+                Finding(
+                    "scene-card-empty",
+                    Severity.WARNS,
+                    f"{card.name} is to show {card.pass_name}, which did not come.",
+                    where,
+                    "It shows nothing.",
+                    "Choose another pass, or bring footage in.",
                 )
             )
         elif card.footage:

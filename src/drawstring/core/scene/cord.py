@@ -14,9 +14,9 @@ TITLE = "Scene"
 def says(recipe: Recipe, facts: CordFacts) -> str:
     """Say what was settled."""
     settings = recipe.scene
-    said = [settings.camera or ("the headers' camera" if not settings.file else "headers")]
+    said: list[str] = []
     for several, called in ((settings.lights, "light"), (settings.beams, "beam"), (settings.cards, "card")):
         count = sum(one.on for one in several)
         if count:
             said.append(f"{count} {called}{'s' if count > 1 else ''}")
-    return ", ".join(said)
+    return ", ".join(said) or settings.camera or "the headers' camera"

@@ -18,7 +18,8 @@ import numpy as np
 import OpenImageIO as oiio
 
 from drawstring.core.arrays import Picture
-from drawstring.core.errors import SettingError
+from drawstring.core.errors import SettingError, SourceError
+from drawstring.core.io.stills import open_as_stored
 
 PICTURES = ("png", "jpg", "jpeg", "tif", "tiff", "exr", "hdr")
 FILMS = ("mov", "mp4", "mkv", "webm")
@@ -140,10 +141,11 @@ def _members(path: str) -> tuple[str, ...]:
 
 
 def _picture(path: str, name: str) -> Picture:
-    file = oiio.ImageInput.open(path)
-    if file is None:
-        oiio.geterror()
-        raise _refused(name, "it is no picture that can be read.", "Bring PNG, TIFF, JPEG or EXR.")
+    # As it is stored: the library multiplies straight colours by itself.
+    try:
+        file = open_as_stored(path)
+    except SourceError as error:
+        raise _refused(name, "it is no picture that can be read.", "Bring PNG, TIFF, JPEG or EXR.") from error
     try:
         said = file.spec()
         if said.width * said.height > MOST_PX or said.depth > 1:

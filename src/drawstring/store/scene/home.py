@@ -28,5 +28,5 @@ def findings(facts: ShotFacts) -> list[Finding]:
         recipe.scene, world, measuring.counted_for(delivery.measured("scene")),
         range(delivery.first, delivery.last + 1), rate=facts.shot.show.fps or recipe.scene.rate,
         roles={one.role for one in facts.passes}, views=other_views(facts.passes), has_camera=has_camera,
-        mattes=mattes, where=where,
+        mattes=mattes, passes={one.name for one in facts.passes}, where=where,
     )  # fmt: skip

@@ -205,7 +205,8 @@ def points(shot_id: int, number: int) -> Response:
     level = 0
     while level < 4 and pixels >> (2 * (level + 1)) >= most:
         level += 1
-    view, picture = sight(chain), chain.after(Stage.VEILED, PICTURE)
+    # The colours are those that came: a card is no part of what lies behind it.
+    view, picture = sight(chain), chain.after(Stage.DOUBLED, PICTURE)
     frame = Work(at.planes(channels_of([view, picture]), level), at.moment(level))
     seen: Sight = frame.of(view)
     light = frame.of(picture)

@@ -30,7 +30,9 @@ export class Space {
     this.canvas.className = "space";
     this.canvas.tabIndex = 0;
     this.canvas.setAttribute("aria-label", "The scene in 3D");
-    desk.wellElement.append(this.canvas);
+    this.said = document.createElement("output");
+    this.said.className = "space-said value";
+    desk.wellElement.append(this.canvas, this.said);
     this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: true });
     this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
     this.scene = new Scene();
@@ -49,7 +51,7 @@ export class Space {
   }
 
   show(isOn, chosen) {
-    this.canvas.hidden = !isOn;
+    this.canvas.hidden = this.said.hidden = !isOn;
     this.chosen = chosen;
     if (isOn) this.load();
   }
@@ -71,7 +73,7 @@ export class Space {
     if (!this.isPlaced) this.place();
     this.draw();
     const { calls, points } = this.renderer.info.render;
-    document.getElementById("space-said").textContent = `${points.toLocaleString("en")} points, ${calls} draw calls, ${(buffer.byteLength / 1e6).toFixed(1)} MB, ${((performance.now() - begun) / 1000).toFixed(1)} s`;
+    this.said.textContent = `${points.toLocaleString("en")} points, ${calls} draw calls, ${(buffer.byteLength / 1e6).toFixed(1)} MB, ${((performance.now() - begun) / 1000).toFixed(1)} s`;
   }
 
   async refused(answer) {
@@ -90,17 +92,22 @@ export class Space {
     this.cloud.geometry.setAttribute("position", new BufferAttribute(places, 3));
     this.cloud.geometry.setAttribute("color", new BufferAttribute(colours, 3));
     this.count = count;
-    // Most of what is seen lies about here.
-    const sorted = (axis) => { const all = []; for (let i = axis; i < places.length; i += 3 * Math.max(1, Math.floor(count / 2000))) all.push(places[i]); return all.sort((a, b) => a - b); };
-    const spans = [0, 1, 2].map((axis) => { const all = sorted(axis); return all.length ? [all[Math.floor(all.length * 0.1)], all[Math.floor(all.length / 2)], all[Math.floor(all.length * 0.9)]] : [0, 0, 1]; });
-    this.heart = new Vector3(...spans.map((span) => span[1]));
-    this.size = Math.max(...spans.map(([low, , high]) => high - low), 1e-3);
+    // What is near is what a shot is about: hills behind it would make everything else small.
+    const counts = this.told.cameras.find((one) => one.counts && one.eye), eye = vector(counts?.eye ?? [0, 0, 0]), some = [];
+    for (let i = 0; i < count; i += Math.max(1, Math.floor(count / 2000))) some.push(new Vector3().fromArray(places, 3 * i));
+    some.sort((a, b) => a.distanceToSquared(eye) - b.distanceToSquared(eye));
+    const near = some.slice(0, Math.max(1, Math.floor(some.length * 0.7)));
+    const spans = ["x", "y", "z"].map((axis) => near.map((at) => at[axis]).sort((a, b) => a - b));
+    const share = (span, part) => span[Math.min(span.length - 1, Math.floor(span.length * part))] ?? 0;
+    this.heart = new Vector3(...spans.map((span) => share(span, 0.5)));
+    this.size = Math.max(...spans.map((span) => share(span, 0.95) - share(span, 0.05)), 1e-3);
   }
 
   build() {
     const { told } = this;
     for (const one of [...this.things.children]) { this.things.remove(one); one.traverse?.((part) => { part.geometry?.dispose(); part.material?.dispose(); }); }
     this.pickable = [];
+    this.balls = [];
     const grid = new GridHelper(4 * this.size, 20, 0x8a8a8a, 0x7c7c7c);
     if (told.up === "z") { grid.rotation.x = Math.PI / 2; grid.position.set(this.heart.x, this.heart.y, told.ground); } else grid.position.set(this.heart.x, told.ground, this.heart.z);
     this.things.add(grid);
@@ -112,10 +119,9 @@ export class Space {
       geometry.setAttribute("position", new BufferAttribute(new Float32Array(mesh.lines), 3));
       this.things.add(new LineSegments(geometry, new LineBasicMaterial({ color: PALE, transparent: true, opacity: 0.5 })));
     }
-    const small = this.size * 0.012;
-    for (const mark of told.marks) this.cross(vector(mark.at), 3 * small, PALE);
-    for (const lamp of told.lamps) this.lamp(lamp, small, PALE);
-    for (const lamp of [...told.lights, ...told.beams]) this.lamp(lamp, 1.4 * small, TWINE);
+    for (const mark of told.marks) this.cross(vector(mark.at), 0.03 * this.size, PALE);
+    for (const lamp of told.lamps) this.lamp(lamp, 0.007, PALE);
+    for (const lamp of [...told.lights, ...told.beams]) this.lamp(lamp, 0.009, TWINE);
     for (const card of told.cards) this.card(card);
     this.names();
   }
@@ -134,11 +140,12 @@ export class Space {
     this.things.add(new LineSegments(geometry, new LineBasicMaterial({ color })));
   }
 
-  ball(at, radius, color, of) {
-    const ball = new Mesh(new SphereGeometry(radius, 16, 12), new MeshBasicMaterial({ color, depthTest: false, transparent: true, opacity: of && this.isChosen(of) ? 1 : 0.75 }));
+  ball(at, size, color, of) {
+    const ball = new Mesh(new SphereGeometry(size, 16, 12), new MeshBasicMaterial({ color, depthTest: false, transparent: true, opacity: of && this.isChosen(of) ? 1 : 0.75 }));
     ball.position.copy(at);
     ball.renderOrder = 2;
     this.things.add(ball);
+    this.balls.push(ball);
     if (of) { ball.userData = of; this.pickable.push(ball); }
     return ball;
   }
@@ -149,7 +156,7 @@ export class Space {
     const at = lamp.shines === "sun" ? this.heart.clone().addScaledVector(vector(lamp.way), -0.8 * this.size) : vector(lamp.at);
     const of = lamp.part ? { part: lamp.part, layer: lamp.layer } : null;
     const strongest = Math.max(...lamp.colour, 1e-6), tint = new Color(...lamp.colour.map((v) => v / strongest));
-    this.ball(at, of && this.isChosen(of) ? 1.8 * size : size, of ? tint : color, of);
+    this.ball(at, of && this.isChosen(of) ? 1.5 * size : size, of ? tint : color, of);
     const way = vector(lamp.way), length = lamp.length ?? (lamp.shines === "sun" ? 0.5 : 0.15) * this.size;
     if (lamp.shines === "point") return;
     this.things.add(lines([at, at.clone().addScaledVector(way, length)], color));
@@ -228,6 +235,8 @@ export class Space {
       this.eye.updateProjectionMatrix();
     }
     this.eye.updateMatrixWorld();
+    // Lamps are as large on the screen, however far they hang.
+    for (const ball of this.balls) ball.scale.setScalar(Math.max(ball.position.distanceTo(this.eye.position), 1e-6) * (camera ? camera.wide : 0.55) * 1.6);
     this.behind(camera);
     this.renderer.render(this.scene, this.eye);
   }
