@@ -4,9 +4,16 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from makers import eyes_pulled
+from test_chain import a_pass
 
 from drawstring.core.alpha.blend import Mode, blended, laid
+from drawstring.core.alpha.shadow_checks import check_stack
 from drawstring.core.alpha.stack import Laid, moved, nearer_share, stacked
+from drawstring.core.camera import Camera, Moment
+from drawstring.core.errors import MissingError
+from drawstring.core.passes import Role
+from drawstring.core.recipe import Recipe, change
 
 share = st.floats(0, 1, width=32)
 light = st.floats(0, 12, width=32)
@@ -129,3 +136,41 @@ def test_scaled_and_moved_by_parts_of_pixels_light_and_middle_are_kept(scale):
     middle = [(made * g).sum() / made.sum() for g in (x, y)]
     assert middle == pytest.approx([80 + scale * (70 - 80) + 7.25, 45 + scale * (40 - 45) - 3.5], abs=0.1)
     assert made.max() <= blob.max() + 1e-6, "no light is made"
+
+
+def test_a_shot_of_layers_alone_is_seen_from_two_eyes_each_layer_by_its_own_distance():
+    wide, high = 120, 20
+    names = ("beauty", "plate", "card")
+    passes = [a_pass(name, Role.BEAUTY if name == "beauty" else Role.PLATE, "RGBA") for name in names]
+    planes, at = {}, {"beauty": (30, 0), "plate": (60, 1), "card": (90, 2)}
+    for one in passes:
+        column, colour = at[one.name]
+        for i, ref in enumerate(one.channels):
+            planes[ref] = np.zeros((high, wide), np.float32)
+            planes[ref][:, column : column + 4] = 1.0 if i in (colour, 3) else 0.0
+    recipe = Recipe()
+    typed = {"eyes.needed": "yes", "eyes.came": "one eye", "eyes.making": "it is the middle", "eyes.interaxial": "0.2",
+             "eyes.convergence": "5"}  # fmt: skip
+    for place, (name, far) in enumerate((("beauty", "20"), ("plate", "5"), ("card", "2")), 1):
+        typed |= {f"alpha.stack.{place}.source": name, f"alpha.stack.{place}.stands": far}
+        recipe = change(recipe, {"alpha.stack.add": name}, scene_unit="m")
+    for name, value in typed.items():
+        recipe = change(recipe, {name: value}, scene_unit="m")
+    moment = Moment(1, None, {(0, 0): Camera(focal_mm=50, filmback_mm=36)})
+    eyes = [np.stack(each, axis=-1) for each in eyes_pulled("picture", planes, passes, recipe, moment)]
+    focal = wide * 50 / 36
+    for one, far in (("beauty", 20), ("plate", 5), ("card", 2)):
+        column, colour = at[one]
+        left, right = (np.average(np.arange(wide), weights=eye[..., colour].sum(0)) for eye in eyes)
+        # Half of the parallax either way, from where the layer lay.
+        wanted = 0.2 * focal * (1 / 5 - 1 / far)
+        assert right - left == pytest.approx(wanted, abs=0.01) and (left + right) / 2 == pytest.approx(
+            column + 1.5
+        )
+    found = check_stack(recipe.alpha, {}, "x")
+    assert not found
+    turned = change(recipe, {"alpha.stack.1.stands": "1"}, scene_unit="m")
+    assert [one.code for one in check_stack(turned.alpha, {}, "x")] == ["stack-order"]
+    without = change(recipe, {"alpha.stack.3.stands": ""}, scene_unit="m")
+    with pytest.raises(MissingError, match="no"):
+        eyes_pulled("picture", planes, passes, without, moment)

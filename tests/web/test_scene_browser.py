@@ -34,7 +34,6 @@ def pixels_in(page) -> np.ndarray:
 
 
 def test_a_scene_is_brought_in_a_lamp_placed_and_the_scene_turned_in_3d(page, fog, settled, tmp_path):
-    page.set_viewport_size({"width": 1280, "height": 800})
     page.goto(f"/shots/{fog.id}/scene?frame={FRAME}")
     path = write_scenes(str(tmp_path), SHOT)[1]
     page.locator("#scene-file-in").set_input_files(path)

@@ -12,18 +12,21 @@ from drawstring.core.alpha.stack import Changed, Laid, moved, nearer_share, stac
 from drawstring.core.alpha.stack_settings import Behind, StackLayer
 from drawstring.core.arrays import Picture, Plane, Stored
 from drawstring.core.arrivals.steps import picture_of_pass
-from drawstring.core.camera import Moment
+from drawstring.core.camera import Moment, Place
 from drawstring.core.chain import MATTE, PICTURE, Chain, Stage, Value, value
 from drawstring.core.colour.grade import GradeSettings, graded
 from drawstring.core.depth.background import nothing_there
+from drawstring.core.depth.reading import lens_of
 from drawstring.core.entries import Below, entry_kinds
-from drawstring.core.errors import SourceError
+from drawstring.core.errors import MissingError, SourceError
+from drawstring.core.eyes.rig import parallax_px
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES, Role
 from drawstring.core.recipe.pulls import channel, distances, has_alpha, subject_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import Result
 from drawstring.core.recipe.sources import Distances, depth_pass, pass_named, pass_of
+from drawstring.core.recipe.subject import ASIDE, Subject
 
 PLAIN = "colour"
 """A layer's source that is no picture."""
@@ -140,6 +143,7 @@ def layer_value(chain: Chain, layer: StackLayer) -> Value:
     if layer.behind is not Behind.NOTHING:
         given.append(_held(chain, layer))
     has_matte, is_held = bool(layer.matte), layer.behind is not Behind.NOTHING
+    is_apart = bool(subject.made) and not _is_in_scene(layer, subject)
 
     def make(at: Moment, image: Picture, *rest: Plane) -> Laid:
         at = subject.here(at, until)
@@ -158,6 +162,9 @@ def layer_value(chain: Chain, layer: StackLayer) -> Value:
             (place.display.x_min + place.display.width / 2 - place.window.x_min) / place.step,
             (place.display.y_min + place.display.height / 2 - place.window.y_min) / place.step,
         )
+        aside = parallax_of(subject, now, at, place) if is_apart else 0.0
+        if aside:
+            image = moved(image, right=aside / place.step, down=0.0, scale=1.0, about=middle)
         for one in (now, group.at(at.frame) if group else None):
             if one is not None and (one.right, one.down, one.scale) != (0, 0, 100):
                 image = moved(
@@ -166,7 +173,42 @@ def layer_value(chain: Chain, layer: StackLayer) -> Value:
                 )  # fmt: skip
         return Laid(image, now.mode, now.amount, matte, held, covers)
 
-    return value("layer", make, *given, of=(layer, group, has_alpha, subject.key(until), management))
+    eye = (subject.made, subject.recipe.eyes) if is_apart else ()
+    return value("layer", make, *given, of=(layer, group, has_alpha, subject.key(until), management, eye))
+
+
+def _is_in_scene(layer: StackLayer, subject: Subject) -> bool:
+    """Whether a layer's pixels are moved by the shot's depth, so that its own distance says nothing new."""
+    if depth_pass(subject.passes) is None:
+        return False
+    one = pass_named(layer.source, subject.passes)
+    return layer.source != PLAIN and (one is None or one.role is not Role.PLATE)
+
+
+def parallax_of(subject: Subject, layer: StackLayer, at: Moment, place: Place) -> float:
+    """Give how far a layer that has a distance of its own lies to the right in a made eye, in pixels.
+
+    Raises
+    ------
+    MissingError
+        The lens is not known.
+    """
+    stands = layer.stands
+    if stands is None:
+        return 0.0
+    eyes = subject.recipe.eyes.at(at.frame)
+    camera = lens_of(subject.recipe.depth.arrived, at.camera())
+    if not camera.focal_mm or not camera.filmback_mm:
+        raise MissingError(
+            "The camera's lens is not known.", where=f"alpha, {layer.name}",
+            why="Parallax follows from the focal length.",
+            remedy="Type focal length and film width at Depth, or have them written into the header.",
+        )  # fmt: skip
+    whole = parallax_px(
+        stands, interaxial=eyes.interaxial or 0.0, convergence=eyes.convergence,
+        focal_px=place.display.width * camera.focal_mm / camera.filmback_mm,
+    )  # fmt: skip
+    return float(whole * ASIDE[eyes.making][0 if subject.made == "left" else 1])
 
 
 def stack_value(chain: Chain) -> Value:

@@ -186,8 +186,21 @@ def check_shadow_distance(
 
 
 def check_stack(settings: AlphaSettings, faults: Mapping[int, str], where: str) -> list[Finding]:
-    """Say which layers can't be laid, by their place from 1, and why."""
-    return [
+    """Say which layers can't be laid, by their place from 1, and why; and which lie the wrong way round."""
+    standing = [one for one in settings.stack if one.on and one.stands is not None]
+    turned = [
+        Finding(
+            "stack-order",
+            Severity.WARNS,
+            f"{above.name} stands at {above.stands:g}, and lies over {below.name} at {below.stands:g}.",
+            f"{where}, stack",
+            "Between the eyes the nearer one would slide behind the farther one.",
+            "Move the nearer layer up in the stack.",
+        )
+        for below, above in zip(standing, standing[1:], strict=False)
+        if below.stands is not None and above.stands is not None and below.stands < above.stands
+    ]
+    return turned + [
         Finding(
             "layer-not-there",
             Severity.STOPS,

@@ -59,6 +59,10 @@ class StackLayer(KeyedSettings):
     front: str = setting("", "The named matte of what lies in front.", max_length=31)
     distance: float = setting(10.0, "What is nearer lies in front.", unit=SCENE, gt=0, keyed=True)
     depth_of: str = setting("", "The layer's own depth pass.", max_length=200)
+    stands: float | None = setting(
+        None, "Its own distance, where no depth knows of it: what it moves by between the eyes.", unit=SCENE,
+        gt=0, keyed=True,
+    )  # fmt: skip
     group: str = setting("", "The group it moves with; empty for none.", max_length=40)
     right: float = setting(0.0, "Moved to the right.", unit="px", ge=-32000, le=32000, keyed=True)
     down: float = setting(0.0, "Moved down.", unit="px", ge=-32000, le=32000, keyed=True)

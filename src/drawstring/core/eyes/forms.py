@@ -37,7 +37,7 @@ from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.pulls import how_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.results import available_results, is_sent, result_named
-from drawstring.core.recipe.sources import Pixels, of_view, pass_named
+from drawstring.core.recipe.sources import Pixels, depth_pass, of_view, pass_named
 from drawstring.core.recipe.subject import Subject
 
 VIEWS = ("left", "right")
@@ -162,7 +162,9 @@ def plan_forms(passes: Sequence[Pass], recipe: Recipe) -> FormPlan:
         elif form is Form.FLAT and eyes.is_round:
             wholes[form] = flat_value(chains, 0), flat_value(chains, 1)
     made: tuple[str, ...] = ()
-    if eyes.came is Came.ONE and {Form.APART, Form.VIEWS} & set(forms):
+    # Layers that move by their own distances leave nothing open.
+    has_depth = depth_pass(of_view(passes, "")) is not None
+    if eyes.came is Came.ONE and has_depth and {Form.APART, Form.VIEWS} & set(forms):
         made = tuple(each for side in (0, 1) if (each := chains.eye_chain(side).subject.made))
     filled = {which: _filled(chains, which) for which in made}
     return FormPlan(forms, tuple(channels), chains, pairs, small, wholes, filled)

@@ -60,13 +60,19 @@ def pair_fault(passes: Sequence[Pass], recipe: Recipe) -> str:
     if pass_of(Role.BEAUTY, first) is None:
         return "there is no beauty"
     if settings.came is Came.ONE:
-        if depth_pass(first) is None:
-            return "there is no depth to make the other eye from"
+        if depth_pass(first) is None and not has_own_distances(recipe):
+            return "there is no depth to make the other eye from, nor has every layer a distance"
         if settings.interaxial is None:
             return "how far the eyes stand apart is not settled"
         if settings.is_round:
             return "the other eye of an all-round picture can't be made from one point"
     return ""
+
+
+def has_own_distances(recipe: Recipe) -> bool:
+    """Whether a shot is made of layers that each have a distance: what it takes to see them from two eyes."""
+    layers = [one for one in recipe.alpha.stack if one.on and not one.does]
+    return recipe.alpha.needed and bool(layers) and all(one.stands is not None for one in layers)
 
 
 def is_pair_ready(passes: Sequence[Pass], recipe: Recipe) -> bool:

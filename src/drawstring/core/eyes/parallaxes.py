@@ -40,7 +40,7 @@ def parallax_value(chains: Chains) -> Value:
     pictures".
     """
     eyes = chains.recipe.eyes
-    if eyes.came is Came.ONE:
+    if eyes.came is Came.ONE and depth_pass(of_view(chains.passes, "")) is not None:
         return _of_made_eye(chains)
     told = _by_pictures(chains)
     if eyes.came is Came.VIEWS and not eyes.is_round:

@@ -28,6 +28,7 @@ from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.pulls import apart, planes_of, subject_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import RGB, RGBA, Result
+from drawstring.core.recipe.sources import depth_pass
 
 Tap = Callable[[Chain], Value]
 
@@ -152,7 +153,8 @@ def _is_filled(which: str) -> Callable[[Sequence[Pass], Recipe], bool]:
         own = Making.LEFT if which == "right" else Making.RIGHT
         return (
             recipe.eyes.came is Came.ONE and recipe.eyes.making is not own and is_pair_ready(passes, recipe)
-        )
+            and depth_pass(passes) is not None
+        )  # fmt: skip
 
     return ready
 

@@ -22,7 +22,7 @@ from drawstring.core.recipe.pulls import (
     distances,
     subject_of,
 )
-from drawstring.core.recipe.sources import Distances
+from drawstring.core.recipe.sources import Distances, depth_pass
 from drawstring.core.recipe.subject import ASIDE, Subject
 
 
@@ -61,8 +61,9 @@ class Doubled(Geometry):
     knot = "eyes"
 
     def is_on(self, chain: Chain) -> bool:
-        """Whether the chain is of that eye."""
-        return bool(subject_of(chain).made)
+        """Whether the chain is of that eye, and depth tells how things move; layers may."""
+        subject = subject_of(chain)
+        return bool(subject.made) and depth_pass(subject.passes) is not None
 
     def carry(self, chain: Chain, planes: Value, how: How) -> Value:
         """Move planes by their parallax; what was filmed elsewhere has none of the scene's."""
