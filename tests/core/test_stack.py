@@ -11,7 +11,7 @@ from drawstring.core.alpha.blend import Mode, blended, laid
 from drawstring.core.alpha.shadow_checks import check_stack
 from drawstring.core.alpha.stack import Laid, moved, nearer_share, stacked
 from drawstring.core.camera import Camera, Moment
-from drawstring.core.errors import MissingError
+from drawstring.core.eyes.pair_views import pair_fault
 from drawstring.core.passes import Role
 from drawstring.core.recipe import Recipe, change
 
@@ -149,8 +149,8 @@ def test_a_shot_of_layers_alone_is_seen_from_two_eyes_each_layer_by_its_own_dist
             planes[ref] = np.zeros((high, wide), np.float32)
             planes[ref][:, column : column + 4] = 1.0 if i in (colour, 3) else 0.0
     recipe = Recipe()
-    typed = {"eyes.needed": "yes", "eyes.came": "one eye", "eyes.making": "it is the middle", "eyes.interaxial": "0.2",
-             "eyes.convergence": "5"}  # fmt: skip
+    typed = {"eyes.needed": "yes", "eyes.came": "one eye", "eyes.making": "it is the middle"}
+    typed |= {"eyes.interaxial": "0.2", "eyes.convergence": "5"}
     for place, (name, far) in enumerate((("beauty", "20"), ("plate", "5"), ("card", "2")), 1):
         typed |= {f"alpha.stack.{place}.source": name, f"alpha.stack.{place}.stands": far}
         recipe = change(recipe, {"alpha.stack.add": name}, scene_unit="m")
@@ -164,13 +164,12 @@ def test_a_shot_of_layers_alone_is_seen_from_two_eyes_each_layer_by_its_own_dist
         left, right = (np.average(np.arange(wide), weights=eye[..., colour].sum(0)) for eye in eyes)
         # Half of the parallax either way, from where the layer lay.
         wanted = 0.2 * focal * (1 / 5 - 1 / far)
-        assert right - left == pytest.approx(wanted, abs=0.01) and (left + right) / 2 == pytest.approx(
-            column + 1.5
-        )
+        assert right - left == pytest.approx(wanted, abs=0.01)
+        assert (left + right) / 2 == pytest.approx(column + 1.5)
     found = check_stack(recipe.alpha, {}, "x")
     assert not found
     turned = change(recipe, {"alpha.stack.1.stands": "1"}, scene_unit="m")
     assert [one.code for one in check_stack(turned.alpha, {}, "x")] == ["stack-order"]
     without = change(recipe, {"alpha.stack.3.stands": ""}, scene_unit="m")
-    with pytest.raises(MissingError, match="no"):
-        eyes_pulled("picture", planes, passes, without, moment)
+    assert "nor has every layer a distance" in pair_fault(passes, without)
+    assert not pair_fault(passes, recipe)
