@@ -70,7 +70,9 @@ def walk(page: Page, address: str) -> None:
             raise TimeoutError("the demo show has not arrived")
         time.sleep(5)
         page.reload()
-    shots = {code: link_of(page, code) for code in ("TW010", "TW020", "TW030", "TW040", "TW060", "TW080")}
+    shots = {
+        code: link_of(page, code) for code in ("TW010", "TW020", "TW030", "TW040", "TW060", "TW080", "TW100")
+    }
     page.goto(f"{address}/shots/{shots['TW010']}/depth")
     page.get_by_role("button", name="use these").click(timeout=120_000)
     page.wait_for_load_state("networkidle")
@@ -88,6 +90,7 @@ def walk(page: Page, address: str) -> None:
     assembly(page, lamps, shoot)
     eyes(page, pair, shoot)
     framing(page, f"{address}/shots/{shots['TW060']}/framing", shoot)
+    scene(page, f"{address}/shots/{shots['TW100']}/scene", shoot)
     arrivals(page, address, shoot)
     tiles(page, address, shoot)
     page.goto(f"{address}/shots/{shots['TW010']}/pack")
@@ -217,29 +220,22 @@ def shown(page: Page, name: str, slot: str) -> None:
 
 
 def arrivals(page: Page, address: str, shoot: Callable[[str], None]) -> None:
-    """Take the Arrivals page and the bench at Arrivals, with what the folder of faults holds."""
-    board = f"{address}/shows/Tidewrack"
-
-    def accepted(code: str, key: str) -> str:
-        """Give the bench address of a shot, accepted from the folder of faults if it was not yet."""
-        page.goto(f"{board}/arrivals?chosen={key}")
-        page.locator(".candidate", has_text=code).click(timeout=60_000)
-        page.locator(".found-head", has_text=code).wait_for()
-        page.locator(".found-head .accept .strong").click()
-        page.wait_for_url("**/shots/*/*")
-        return f"{page.url.rpartition('/')[0]}/arrivals"
-
-    page.goto(f"{board}/arrivals?chosen=TW110~1")
+    """Take the Arrivals page with what the folder of faults holds."""
+    page.goto(f"{address}/shows/Tidewrack/arrivals?chosen=TW110~1")
     page.locator(".candidate").nth(6).wait_for(timeout=60_000)
     shoot("arrivals")
-    page.goto(accepted("TW110", "TW110~1"))
-    page.locator(".finding[data-code=frame-stands-out]").wait_for(timeout=60_000, state="attached")
-    page.locator("#tray [data-pass=diffuse_indirect]").click()
-    page.locator("#frames [data-frame='1006']").click()
-    page.locator("#facts-of-pass .flag").wait_for()
-    shoot("bench-arrivals")
-    page.goto(f"{board}/findings")
-    shoot("findings")
+
+
+def scene(page: Page, bench: str, shoot: Callable[[str], None]) -> None:
+    """Take the yard with what was put into it, and the same in 3D."""
+    page.goto(f"{bench}?part=lights&frame=1004")
+    shown(page, "picture", "a")
+    page.locator("#tray [data-pass=scene_beams] img[src]").wait_for(timeout=120_000)
+    shoot("bench-scene")
+    page.locator("[data-part=cards]").click()
+    page.locator("#space-on").click()
+    page.locator(".space-said").get_by_text("draw calls").wait_for(timeout=60_000)
+    shoot("space")
 
 
 def link_of(page: Page, code: str) -> str:

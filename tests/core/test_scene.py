@@ -636,6 +636,14 @@ def test_a_mesh_tells_which_way_surfaces_face_where_no_pass_does(tmp_path, frame
     z = planes_of(frame)[PASSES[1].channels[0]]
     ground = (np.abs(position) < 1e-3) & (z < 50)
     assert ground.sum() > 3000 and np.median(np.abs(light[ground] - 0.5)) < 1e-4
+    # What it tells goes out, too: to be lit elsewhere, or to lay a colour through its matte.
+    facing = pulled("mesh_normal", planes_of(frame), bare, recipe, moment())
+    place = pulled("mesh_position", planes_of(frame), bare, recipe, moment())
+    matte = pulled("mesh_matte", planes_of(frame), bare, recipe, moment())[0]
+    near = ground & (z < 7)
+    assert np.allclose(facing[1][near], 1) and np.abs(place[1][near]).max() < 1e-3
+    solid = (position > 0.3) & (z < 12)
+    assert matte[near].min() == 1 and matte[solid].max() == 0, "what stands before it hides it"
     # Without depth, positions alone do as well.
     by_points = [one for one in PASSES if one.role is not Role.DEPTH]
     again = pulled("scene_light", planes_of(frame), by_points, recipe, moment())[0]

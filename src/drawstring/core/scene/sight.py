@@ -26,6 +26,9 @@ from drawstring.core.scene.rays import Points, Rays, normals_from, rays_of
 from drawstring.core.scene.settings import Normals, SceneSettings
 from drawstring.core.scene.world import World, moved_eye, world_of
 
+SAME_SHARE = 0.02
+"""By how much of its distance a mesh may lie off what the picture shows, and still be it."""
+
 GREY = 0.5
 """What surfaces are taken to send on of white light, where no pass tells their colour."""
 
@@ -227,6 +230,27 @@ def facing(chain: Chain, view: Value, stage: Stage = Stage.DOUBLED) -> Value:
         return made
 
     return value("facing by points", make, view, of=(settings.normals, settings.mesh), lasts=True)
+
+
+def mesh_seen(chain: Chain, view: Value) -> Value:
+    """Describe a mesh of the scene as the picture's camera sees it, behind whatever is nearer.
+
+    Work gives its distances (inf where it is not seen) and which way it faces: (H, W) and (H, W, 3) float32.
+    """
+    name = settings_of(subject_of(chain)).mesh
+
+    def make(at: Moment, seen: Sight) -> tuple[Plane, Points]:
+        here = seen.here
+        own = seen.world.data.mesh(name) if seen.world is not None else None
+        if own is None or seen.world is None or seen.rays.is_round:
+            return np.full(here.z.shape, np.inf, np.float32), np.zeros((*here.z.shape, 3), np.float32)
+        points, given = seen.world.mesh(own, seen.frame)
+        far, faces = seen_mesh(seen.rays, points, own.triangles, given, here.z.shape)
+        with np.errstate(invalid="ignore"):
+            hidden = ~here.nothing & (here.z < far * (1 - SAME_SHARE))
+        return np.where(hidden, np.float32(np.inf), far), np.where(hidden[..., None], 0, faces)
+
+    return value("mesh seen", make, view, of=name)
 
 
 def world_normals(came: Sequence[Stored], rays: Rays, settings: SceneSettings) -> Points:
