@@ -369,14 +369,3 @@ def card_layer(chain: Chain) -> Value:
 
 
 STEPS = (Set(), Beamed())
-
-__all__ = [
-    "STEPS",
-    "SceneSettings",
-    "beam_layer",
-    "card_layer",
-    "cards_on",
-    "is_ready",
-    "light_layer",
-    "settings_of",
-]
