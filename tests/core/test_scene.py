@@ -584,6 +584,79 @@ def test_two_eyes_see_a_card_from_where_they_stand(tmp_path):
     assert middles[0] - middles[1] == pytest.approx(-parallax, abs=0.05)
 
 
+def test_the_files_camera_is_moved_to_the_other_eye_as_headers_tell_it(tmp_path, frame):
+    both = [*PASSES, *(a_pass(f"right.{one.name}", one.role, "".join(one.suffixes)) for one in PASSES)]
+    planes = planes_of(frame)
+    planes |= {ref._replace(name=f"right.{ref.name}", source=1): plane for ref, plane in planes.items()}
+    both = [
+        replace(one, channels=tuple(ref._replace(source=1) for ref in one.channels))
+        if "right." in one.name
+        else one
+        for one in both
+    ]
+    camera = replace(looks(2), interaxial_m=0.3, convergence_m=10.0)
+    cameras = {}
+    for source, eye in enumerate((-1.0, 1.0)):
+        stood, shift = camera.through(eye)
+        cameras[source, 0] = Camera(30, 36, tuple(stood.world_to_camera().ravel()), shift=shift)
+    # The file holds the left eye's camera alone.
+    data = scene_of(SHOT)
+    stands = np.linalg.inv(np.reshape(cameras[0, 0].world_to_camera, (4, 4)))[None]
+    left = replace(data.cameras[0], times=np.zeros(1), matrices=stands, lens=data.cameras[0].lens[:1].copy())
+    left.lens[0, 2] = cameras[0, 0].shift
+    card = {
+        "scene__cards__1__position": "-1 3.5 -9",
+        "scene__cards__1__width": "1",
+        "scene__cards__1__height": "1",
+    }
+    kept = keep_scene(replace(data, cameras=(left,)), tmp_path)
+    at = Moment(1003, PLACE, cameras)
+    shown = {}
+    for name, how in (("headers", {}), ("file", {"scene__file": kept, "scene__camera": "shot_camera"})):
+        recipe = card_recipe(tmp_path, **card, **how)
+        for view in ("", "right."):
+            made = pulled(f"{view}scene_cards", planes, both, recipe, at)
+            shown[name, view] = np.average(np.arange(WIDE), weights=made[3].sum(0))
+    assert shown["file", ""] == pytest.approx(shown["headers", ""], abs=0.02)
+    assert shown["file", "right."] == pytest.approx(shown["headers", "right."], abs=0.02)
+    assert abs(shown["file", ""] - shown["file", "right."]) > 0.2
+
+
+@pytest.mark.parametrize("size", [(WIDE, HIGH), (WIDE * 2, HIGH * 2)])
+def test_a_small_picture_shows_what_the_large_one_does(tmp_path, frame, size):
+    recipe = card_recipe(
+        tmp_path,
+        **{
+            "scene__lights__add": "l",
+            "scene__lights__1__position": "2 4 -4",
+            "scene__lights__1__strength": "9",
+            "scene__beams__add": "b",
+            "scene__beams__1__position": "0 3 -7",
+            "scene__beams__1__strength": "0.4",
+        },
+    )
+    camera = told(2)
+    window = Window(0, 0, size[0] - 1, size[1] - 1)
+    shape = size[1], size[0]
+    z = np.full(shape, 16.0, np.float32)
+    large = Place(window, window)
+    normals = np.zeros((*shape, 3), np.float32)
+    normals[..., 2] = 1
+    planes = {ref: np.ones(shape, np.float32) * 0.3 for ref in PASSES[0].channels[:3]}
+    planes[PASSES[0].channels[3]] = np.ones(shape, np.float32)
+    planes[PASSES[1].channels[0]] = z
+    for i, ref in enumerate(PASSES[3].channels):
+        planes[ref] = normals[..., i]
+    flat = [one for one in PASSES if one.role is not Role.POSITION]
+    whole = np.stack(pulled("picture", planes, flat, recipe, Moment(1, large, {(0, 0): camera})), axis=-1)
+    half = {ref: np.ascontiguousarray(plane[::2, ::2]) for ref, plane in planes.items()}
+    small = np.stack(
+        pulled("picture", half, flat, recipe, Moment(1, replace(large, step=2), {(0, 0): camera})), axis=-1
+    )
+    apart = np.abs(whole[::2, ::2] - small).max(-1)
+    assert np.percentile(apart, 95) < 0.02 and apart.mean() < 0.01
+
+
 def test_footage_is_read_from_pictures_films_and_archives_frame_by_frame(tmp_path):
     import av
 

@@ -34,6 +34,7 @@ def check_scene(
     has_camera: bool,
     mattes: Collection[str],
     passes: Collection[str],
+    is_packed: bool,
     where: str,
 ) -> list[Finding]:
     """Look at what is settled against the scene's file and what was counted of the frames.
@@ -58,6 +59,8 @@ def check_scene(
         Names of mattes.
     passes : collection of str
         Names of the passes that came.
+    is_packed : bool
+        Whether both eyes came in one picture.
     where : str
     """
     found: list[Finding] = []
@@ -73,6 +76,17 @@ def check_scene(
                 where,
                 "Nothing can be placed in the scene, and nothing of it seen in 3D.",
                 "Bring the scene's file in (USD or glTF), or have the camera written into the headers.",
+            )
+        )
+    if is_packed and any(one.on for one in (*settings.lights, *settings.beams, *settings.cards)):
+        found.append(
+            Finding(
+                "scene-packed",
+                Severity.WARNS,
+                "Both eyes came in one picture, with one camera between them.",
+                where,
+                "What is put in lies at the same place in either eye: on the screen, whatever its distance.",
+                "Have the eyes rendered as two views, or put it in before they are packed.",
             )
         )
     found += _agreement(settings, world, counted, where)

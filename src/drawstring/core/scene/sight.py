@@ -114,7 +114,8 @@ def camera_for(
         )  # fmt: skip
     # Headers may tell what no camera of a file does: that a picture shows all directions.
     own = replace(own, is_latlong=told.is_latlong)
-    if subject.made:
+    # An eye of its own camera stands beside the file's as headers tell it beside the first view's.
+    if subject.made or (subject.view and subject.view not in shared.views):
         return moved_eye(own, told, came), world, middle
     return own, world, middle
 

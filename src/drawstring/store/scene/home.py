@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from drawstring.core.camera import camera_of
 from drawstring.core.errors import DrawstringError
+from drawstring.core.eyes.settings import Came
 from drawstring.core.findings import Finding, Severity
 from drawstring.core.recipe.sources import other_views
 from drawstring.core.scene.checks import check_scene
@@ -25,8 +26,16 @@ def findings(facts: ShotFacts) -> list[Finding]:
     has_camera = any(one.has_lens and one.world_to_camera is not None for one in cameras)
     mattes = {one.name for one in recipe.alpha.mattes} if recipe.alpha.needed else set()
     return check_scene(
-        recipe.scene, world, measuring.counted_for(delivery.measured("scene")),
-        range(delivery.first, delivery.last + 1), rate=facts.shot.show.fps or recipe.scene.rate,
-        roles={one.role for one in facts.passes}, views=other_views(facts.passes), has_camera=has_camera,
-        mattes=mattes, passes={one.name for one in facts.passes}, where=where,
-    )  # fmt: skip
+        recipe.scene,
+        world,
+        measuring.counted_for(delivery.measured("scene")),
+        range(delivery.first, delivery.last + 1),
+        rate=facts.shot.show.fps or recipe.scene.rate,
+        roles={one.role for one in facts.passes},
+        views=other_views(facts.passes),
+        has_camera=has_camera,
+        mattes=mattes,
+        passes={one.name for one in facts.passes},
+        is_packed=recipe.eyes.needed and recipe.eyes.came is Came.PACKED,
+        where=where,
+    )

@@ -130,7 +130,7 @@ document.addEventListener("click", (event) => {
   if (chosen) { pass = chosen.dataset.pass; look(); }
   if (event.target.closest("[data-again]")) htmx.trigger("#offer", "feed-again");
   if (event.target.id === "feed-cancel" && render) tell(`${base}/renders/${render}/cancel`, new FormData());
-  if (event.target.id === "feed-record") record();
+  if (event.target.id === "feed-record") record().catch((error) => trouble({ what: `Not recorded: ${error.message}.` }));
   if (event.target.id === "feed-play") play(playing === null);
 });
 
