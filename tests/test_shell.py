@@ -51,6 +51,7 @@ def test_from_scan_to_proof_in_a_shell(shell, quick_shell, installation, sources
         "TW040_right_v001.####.exr", "TW050_left_v001.####.exr", "TW050_right_v001.####.exr",
         "TW060_main_v001.####.exr", "TW060_plate_v001.####.exr",
         *(f"TW070_cam{number}_v001.####.exr" for number in range(1, 5)), "TW080_main_v001.####.exr",
+        "TW100_main_v001.####.exr",
     ]  # fmt: skip
     one = found["sequences"][0]
     promised = {"pattern", "first", "last", "missing", "unreadable", "width", "height", "data_window",

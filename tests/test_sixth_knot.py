@@ -159,6 +159,7 @@ def test_a_sixth_knot_is_found_on_cord_bench_shell_and_api(database_url, sources
         "plan",
         "arrivals",
         "assembly",
+        "scene",
         "depth",
         "alpha",
         "tide",

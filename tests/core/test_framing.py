@@ -299,7 +299,7 @@ def test_a_turned_picture_is_scipys_and_a_window_equals_the_cut_of_a_larger_one(
 def test_the_plate_stays_where_the_render_is_moved_and_bent():
     planes = planes_in(PLACE.window)
     plain = pulled("plate", planes, PASSES, Recipe(), moment(PLACE))[0]
-    moved = recipe_of(scene__right="5", light="cubic")
+    moved = recipe_of(framing__scene__right="5", light="cubic")
     shown = map_of(moved.framing, PLACE, 1)
     assert shown.way("plate") == pytest.approx(np.eye(3))
     place = Chains(PASSES, moved).place_of(PLACE, 1)

@@ -154,7 +154,7 @@ def test_knots_tell_how_they_stand():
     recipe = change(Recipe(), {"depth.near": "1", "depth.far": "9"}, scene_unit="m")
     facts = CordFacts("new", passes=4, frames=24, channels=9, scene_unit="m")
     states = {k.name: k.state for k in cord_of(recipe, facts)}
-    idle = {states.pop(name) for name in ("plan", "eyes", "assembly", "framing")}
+    idle = {states.pop(name) for name in ("plan", "eyes", "assembly", "scene", "framing")}
     assert idle == {KnotState.NOT_NEEDED} and set(states.values()) == {KnotState.OPEN}
 
     def depth_of(recipe: Recipe):

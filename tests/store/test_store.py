@@ -57,7 +57,9 @@ def test_accepting_keeps_what_was_found_and_settles_arrivals(session, shot, repo
     how = standing(session, shot)
     states = {knot.name: knot.state for knot in how.knots}
     # One view that is seen flat, and nobody has taken its parts up.
-    assert {states.pop(name) for name in ("plan", "eyes", "assembly", "framing")} == {KnotState.NOT_NEEDED}
+    assert {states.pop(name) for name in ("plan", "eyes", "assembly", "scene", "framing")} == {
+        KnotState.NOT_NEEDED
+    }
     assert list(states.values()) == [KnotState.SETTLED] + [KnotState.OPEN] * 3
     assert how.frames == len(report.frames) and deliveries.passes_of(shot.delivery) == report.passes
     again = deliveries.accept(session, shot, candidate)

@@ -61,7 +61,7 @@ def _blur_radius(chain: Chain) -> Value:
     return value("radius", lambda at, both: [both[0]], blur(chain))
 
 
-_of_depth = partial(Result, knot="depth", stage=Stage.SET)
+_of_depth = partial(Result, knot="depth", stage=Stage.SET, says_itself=True)
 
 DEPTH_RESULTS = (
     Result(

@@ -60,6 +60,8 @@ class Result:
         Whether it takes so long that a small one is shown first.
     needs_whole : bool
         Whether it can't be made from a proxy: what is a product of passes is no product of their means.
+    says_itself : bool
+        Whether what it lacks is said better where it is made: of what distances tell.
     is_offered : callable of (recipe)
         Whether it tells anything new, so that it lies in the tray and goes out; else it is there for whoever
         asks for it by name.
@@ -83,12 +85,8 @@ class Result:
     is_dark: bool = False
     is_slow: bool = False
     needs_whole: bool = False
+    says_itself: bool = False
     is_offered: Callable[[Recipe], bool] = _always
-
-    @property
-    def says_itself(self) -> bool:
-        """Whether what it lacks is said better where it is made: of what distances tell."""
-        return self.stage is Stage.DOUBLED
 
     @property
     def how(self) -> How:
