@@ -3,7 +3,11 @@ import { plainName } from "./desk.js";
 
 let asked = 0;
 
+// How long the tray waits for a picture that takes its time.
+const TRAY_MS = 1500;
+
 export async function load(desk, only = [0, 1]) {
+  setTimeout(() => showThumbs(), TRAY_MS);
   const mine = ++asked, at = desk.frame, { pictures, well, names } = desk;
   const slots = desk.slots(only), isTrying = Object.keys(desk.tried).length > 0;
   const lay = async (levels) => {
