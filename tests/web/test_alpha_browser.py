@@ -42,7 +42,8 @@ def alpha_of(sessions):
 
 
 def on_page(page, x: float, y: float) -> tuple[float, float]:
-    """Give where a pixel of the picture lies on the page."""
+    """Give where a pixel of the picture lies on the page, once it lies there."""
+    page.locator("#well canvas[data-scale]").wait_for()
     box = page.locator("#well canvas").bounding_box()
     scale, left, top = page.locator("#well canvas").evaluate(
         "c => [c.dataset.scale, c.dataset.left, c.dataset.top].map(Number)"

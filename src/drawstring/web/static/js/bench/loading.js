@@ -3,11 +3,7 @@ import { plainName } from "./desk.js";
 
 let asked = 0;
 
-// How long the tray waits for a picture that takes its time.
-const TRAY_MS = 1500;
-
 export async function load(desk, only = [0, 1]) {
-  setTimeout(() => showThumbs(), TRAY_MS);
   const mine = ++asked, at = desk.frame, { pictures, well, names } = desk;
   const slots = desk.slots(only), isTrying = Object.keys(desk.tried).length > 0;
   const lay = async (levels) => {
@@ -30,21 +26,5 @@ export async function load(desk, only = [0, 1]) {
     if (mine !== asked) return;
     desk.sayDone();
     desk.say(error.message);
-  } finally {
-    if (mine === asked) showThumbs();
   }
 }
-
-// The picture comes first; the tray's small ones are asked for when it lies there, but for those that the
-// browser has already.
-const seen = new Set();
-function showThumbs(isWanted = () => true) {
-  for (const image of document.querySelectorAll("#tray img[data-src]")) {
-    const address = image.dataset.src;
-    if (!isWanted(address)) continue;
-    seen.add(address);
-    image.src = address;
-    image.removeAttribute("data-src");
-  }
-}
-document.body.addEventListener("htmx:oobAfterSwap", () => showThumbs((address) => seen.has(address)));
