@@ -15,6 +15,7 @@ from test_chain import a_pass
 
 from drawstring.core.camera import Camera, Moment, Place
 from drawstring.core.colour.kept_files import keep_file
+from drawstring.core.depth.mist_settings import UpAxis
 from drawstring.core.errors import SettingError
 from drawstring.core.io.facts import Window
 from drawstring.core.passes import Role
@@ -27,7 +28,7 @@ from drawstring.core.scene.data import between
 from drawstring.core.scene.light import added_light, rows_of
 from drawstring.core.scene.rays import normals_from, pixels_of, points_at, rays_of
 from drawstring.core.scene.reading import read_scene
-from drawstring.core.scene.settings import AddedLight, Beam, Card, SceneSettings, UpAxis
+from drawstring.core.scene.settings import AddedLight, Beam, Card, SceneSettings
 from drawstring.core.scene.world import Lamp, World
 from drawstring.standins.renderer import Camera as RenderedCamera
 from drawstring.standins.renderer import View, render

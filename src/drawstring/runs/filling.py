@@ -8,6 +8,7 @@ from __future__ import annotations
 import logging
 import os
 import threading
+from abc import ABC, abstractmethod
 from collections.abc import Callable
 
 from sqlalchemy.orm import Session, sessionmaker
@@ -22,7 +23,7 @@ from drawstring.store.models import now
 log = logging.getLogger(__name__)
 
 
-class Beside:
+class Beside(ABC):
     """Takes up what is due of a kind; kinds say what that is and how it is carried out.
 
     Parameters
@@ -36,13 +37,13 @@ class Beside:
         self._sessions = sessions
         self._thread: threading.Thread | None = None
 
+    @abstractmethod
     def due(self, session: Session) -> int | None:
         """Give the number of what is due."""
-        raise NotImplementedError
 
+    @abstractmethod
     def carry_out(self, number: int) -> None:
         """Do it, or write down why it can't be done."""
-        raise NotImplementedError
 
     def step(self) -> None:
         """Take up what is due, when nothing of the kind is under way."""

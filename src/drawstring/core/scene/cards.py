@@ -13,10 +13,11 @@ from numpy.typing import NDArray
 from drawstring.core.arrays import Picture, Plane
 from drawstring.core.bands import in_bands
 from drawstring.core.camera import Camera
+from drawstring.core.depth.mist_settings import UpAxis
 from drawstring.core.framing.filters import Filter, sampled
 from drawstring.core.scene.data import Matrix
 from drawstring.core.scene.rays import Points, Rays
-from drawstring.core.scene.settings import Card, Covers, Faces, UpAxis
+from drawstring.core.scene.settings import Card, Covers, Faces
 from drawstring.core.scene.world import Lamp, unit
 
 _SOFTEN = (0.0, 2.0, 6.0, 18.0)

@@ -7,6 +7,7 @@ from typing import Any, ClassVar, Self
 
 from drawstring.core.choices import Choice
 from drawstring.core.colour.kept_files import read_kept
+from drawstring.core.depth.mist_settings import UpAxis
 from drawstring.core.errors import SettingError
 from drawstring.core.keyed import KeyedSettings
 from drawstring.core.readers import Colour, read_colour, read_numbers
@@ -63,13 +64,6 @@ class Covers(Choice):
     PREMULTIPLIED = "premultiplied"
     STRAIGHT = "straight"
     OPAQUE = "opaque", "it has no alpha"
-
-
-class UpAxis(Choice):
-    """Which axis of the shot's scene points up."""
-
-    Y = "y"
-    Z = "z"
 
 
 class Standing(KeyedSettings):

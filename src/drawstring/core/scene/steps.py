@@ -13,6 +13,7 @@ from drawstring.core.arrays import Picture, Plane, Stored
 from drawstring.core.camera import Moment
 from drawstring.core.chain import MATTE, PICTURE, Chain, How, Stage, Value, is_picture, value
 from drawstring.core.colour.kept_files import find_kept
+from drawstring.core.depth.mist_settings import UpAxis
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.pulls import DISTANCES, planes, subject_of
@@ -23,7 +24,7 @@ from drawstring.core.scene.cards import Seen, Stand, laid, prepared, seen_card, 
 from drawstring.core.scene.footage import frame_count, frame_of, shown_frame
 from drawstring.core.scene.light import added_light, light_at, rows_of
 from drawstring.core.scene.rays import Points, points_at
-from drawstring.core.scene.settings import AddedLight, Beam, Card, SceneSettings, Standing, UpAxis
+from drawstring.core.scene.settings import AddedLight, Beam, Card, SceneSettings, Standing
 from drawstring.core.scene.sight import GREY, Sight, facing, has_points, parts, settings_of, sight
 from drawstring.core.scene.world import Lamp, World, unit
 

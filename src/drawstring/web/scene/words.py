@@ -9,13 +9,14 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from drawstring.core.camera import camera_of
+from drawstring.core.depth.mist_settings import UpAxis
 from drawstring.core.errors import DrawstringError
 from drawstring.core.keys import Then
 from drawstring.core.passes import Role
 from drawstring.core.passes.roles import COLOUR_ROLES
 from drawstring.core.recipe.sources import other_views
 from drawstring.core.scene.data import SceneData
-from drawstring.core.scene.settings import Covers, Faces, Falloff, Kind, Normals, Turn, UpAxis
+from drawstring.core.scene.settings import Covers, Faces, Falloff, Kind, Normals, Turn
 from drawstring.core.scene.world import world_of
 from drawstring.core.units import METRES
 from drawstring.store import deliveries, measuring
