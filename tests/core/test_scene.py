@@ -20,6 +20,8 @@ from drawstring.core.errors import SettingError
 from drawstring.core.io.facts import Window
 from drawstring.core.passes import Role
 from drawstring.core.recipe import Recipe, change
+from drawstring.core.recipe.chains import Chains
+from drawstring.core.recipe.homes import view_header
 from drawstring.core.scene import data as scene_data
 from drawstring.core.scene.agreement import count, counting
 from drawstring.core.scene.beams import CONES, beams, row_of
@@ -27,6 +29,7 @@ from drawstring.core.scene.cards import prepared, seen_card, stand_of
 from drawstring.core.scene.data import between
 from drawstring.core.scene.light import added_light, rows_of
 from drawstring.core.scene.rays import normals_from, pixels_of, points_at, rays_of
+from drawstring.core.scene.reach import mesh_reach
 from drawstring.core.scene.reading import read_scene
 from drawstring.core.scene.settings import AddedLight, Beam, Card, SceneSettings
 from drawstring.core.scene.world import Lamp, World
@@ -722,6 +725,46 @@ def test_a_mesh_tells_which_way_surfaces_face_where_no_pass_does(tmp_path, frame
     by_points = [one for one in PASSES if one.role is not Role.DEPTH]
     again = pulled("scene_light", planes_of(frame), by_points, recipe, moment())[0]
     assert np.allclose(again[ground], light[ground], atol=1e-3)
+
+
+def test_meshes_tell_near_and_far_before_anything_is_rendered(tmp_path, frame):
+    data = scene_of(SHOT)
+    # A wall across the picture's axis, two triangles, goes with the camera: first 5, at last 7 units away.
+    camera = data.cameras[0]
+    stands = np.stack([np.eye(4)] * len(camera.times))
+    stands[:, 3, 2] = -np.linspace(5, 7, len(camera.times))
+    big = np.float32([[-30, -30, 0], [30, -30, 0], [30, 30, 0], [-30, 30, 0]])
+    wall = replace(
+        data.meshes[0], name="wall", points=big, triangles=np.int32([[0, 1, 2], [0, 2, 3]]),
+        times=camera.times, matrices=stands @ camera.matrices,
+    )  # fmt: skip
+    kept = keep_scene(replace(data, meshes=(wall,)), tmp_path)
+    recipe = settled(scene__file=kept, scene__camera="shot_camera")
+    frames = range(SHOT.first, SHOT.first + SHOT.frames)
+    told = mesh_reach(recipe.scene, frames, 16 / 9)
+    assert told == pytest.approx((5, 7), rel=1e-4)
+    assert mesh_reach(settled(scene__file=kept).scene, frames, 16 / 9) is None, "no camera chosen"
+
+
+def test_the_files_camera_is_told_in_the_frame_that_goes_out(tmp_path, frame):
+    kept = keep_scene(scene_of(SHOT), tmp_path)
+    moves = {"framing__needed": "yes", "framing__whole__right": "12", "framing__whole__scale": "125"}
+
+    def said(**how):
+        return view_header("", Chains(PASSES, settled(**moves, **how)), moment())
+
+    came = said()
+    own = said(scene__file=kept, scene__camera="shot_camera", scene__scale="0.5")
+    # The stand-in wrote the same camera into its headers: only half as far away it stands, as settled.
+    assert own["pinholeFocalLength"] == pytest.approx(came["pinholeFocalLength"], rel=1e-4)
+    assert own["sensorOverallDimensions"][0] == pytest.approx(came["sensorOverallDimensions"][0], rel=1e-4)
+    assert np.ravel(own["screenWindowCenter"]) == pytest.approx(
+        np.ravel(came["screenWindowCenter"]), abs=1e-4
+    )
+    matrices = [np.reshape(each["worldToCamera"], (4, 4)) for each in (own, came)]
+    assert matrices[0][:3, :3] == pytest.approx(matrices[1][:3, :3], abs=1e-4)
+    assert matrices[0][3, :3] == pytest.approx(matrices[1][3, :3] / 2, abs=1e-3)
+    assert abs(came["screenWindowCenter"][0]) > 0.01, "the picture was moved"
 
 
 def test_normals_of_the_camera_and_upside_down_ones_are_read_as_settled(frame):

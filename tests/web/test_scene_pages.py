@@ -80,6 +80,12 @@ def test_files_are_taken_over_held_against_the_points_and_mended_at_a_press(
     measure_here(sessions, "TW010", "scene")
     finding = found(sessions)["scene-off"]
     assert "0.01 times its size" in finding.what and "z is the shot" in finding.what, finding
+    # Over the picture: where points are seen now, and where by the reading that fits.
+    told = client.get(f"/shots/{fog.id}/frames/{FRAME}/scene/held").json
+    spots, after = np.array(told["spots"]), np.array(told["after"], float)
+    assert told["off"] is None or told["off"] > 20
+    assert "0.01 times its size" in told["fits"] and told["left"] < 1
+    assert np.median(np.hypot(*(after - spots).T)) < 1 and len(told["now"]) == len(spots) > 100
     mend = finding.mends[0]
     client.post(f"/shots/{fog.id}/scene", data=dict(mend.values), headers=HTMX)
     measure_here(sessions, "TW010", "scene")
@@ -88,6 +94,8 @@ def test_files_are_taken_over_held_against_the_points_and_mended_at_a_press(
     put(client, fog, scale="1", turn="none")
     measure_here(sessions, "TW010", "scene")
     assert {"scene-clip"} <= set(found(sessions)) and "scene-off" not in found(sessions)
+    told = client.get(f"/shots/{fog.id}/frames/{FRAME}/scene/held").json
+    assert told["after"] is None and told["off"] < 1
     put(client, fog, camera="nobody", lights__add="l")
     assert "scene-camera-gone" in found(sessions)
     panel = client.get(f"/shots/{fog.id}/scene").text

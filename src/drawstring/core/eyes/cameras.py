@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -15,10 +14,9 @@ from drawstring.core.chain import Stage
 from drawstring.core.eyes.pair_views import views_of_pair
 from drawstring.core.eyes.settings import Came, Edge, EyesSettings
 from drawstring.core.eyes.sphere import turn_of
-from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.chains import Chains
-from drawstring.core.recipe.homes import placing_homes
+from drawstring.core.recipe.homes import placing_homes, settled_camera
 from drawstring.core.recipe.sources import of_view, pass_of
 from drawstring.core.recipe.subject import ASIDE, Subject
 
@@ -47,7 +45,7 @@ def camera_said(side: int, chains: Chains, at: Moment) -> dict[str, Any]:
     passes, recipe = chains.passes, chains.recipe
     settings = recipe.eyes.at(at.frame)
     own = side ^ int(settings.swap)
-    camera = _camera(views_of_pair(passes, recipe)[own], passes, at)
+    camera = _camera(views_of_pair(passes, recipe)[own], chains, at)
     matrix = None if camera.world_to_camera is None else np.reshape(camera.world_to_camera, (4, 4))
     shift = camera.shift
     if settings.came is Came.ONE:
@@ -101,7 +99,6 @@ def view_camera_said(view: str, chains: Chains, at: Moment) -> dict[str, Any]:
     chains : Chains
         What the part's pictures were pulled from.
     """
-    passes = chains.passes
     subject = chains.own_chains(view)[0].subject
     moves = chains.is_placed(view)
     if not view and not moves:
@@ -109,14 +106,14 @@ def view_camera_said(view: str, chains: Chains, at: Moment) -> dict[str, Any]:
     if moves or subject.side is not None:
         said = camera_said(subject.side or 0, chains, at)
     else:
-        camera = _camera(view, passes, at)
+        camera = _camera(view, chains, at)
         matrix = camera.world_to_camera
         said = {
             "pinholeFocalLength": camera.focal_mm,
             "worldToCamera": list(matrix) if matrix is not None else None,
             "screenWindowCenter": window_middle(camera.shift, camera.drop),
         }
-    camera = _camera(view, passes, at)
+    camera = _camera(view, chains, at)
     if view:
         shown = at.place.display if at.place else None
         film = camera.filmback_mm
@@ -154,8 +151,12 @@ def _in_frame(said: dict[str, Any], camera: Camera, subject: Subject, at: Moment
     }  # fmt: skip
 
 
-def _camera(view: str, passes: Sequence[Pass], at: Moment) -> Camera:
-    beauty = pass_of(Role.BEAUTY, of_view(passes, view))
+def _camera(view: str, chains: Chains, at: Moment) -> Camera:
+    """Give the camera through which a view is seen: the one that is settled, else its header's."""
+    settled = settled_camera(view, chains, at)
+    if settled is not None:
+        return settled
+    beauty = pass_of(Role.BEAUTY, of_view(chains.passes, view))
     if beauty is None:
         return Camera()
     ref = beauty.channels[0]

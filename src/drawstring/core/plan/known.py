@@ -44,7 +44,9 @@ class Known:
     focal_mm, filmback_mm : float, optional
     first, last : int, optional
     near, far : float, optional
-        Nearest and farthest that was measured; scene units.
+        Nearest and farthest that was measured, else that the scene's file shows; scene units.
+    reach_from : str
+        Which of the two.
     camera_clip : (float, float), optional
         Clip planes that the header tells.
     is_round : bool
@@ -80,6 +82,7 @@ class Known:
     last: int | None = None
     near: float | None = None
     far: float | None = None
+    reach_from: str = ""
     camera_clip: tuple[float, float] | None = None
     is_round: bool = False
     pitch: float | None = None

@@ -129,8 +129,8 @@ class Planned:
             "filmback_mm": (settings.filmback_mm, came if known.filmback_mm else ""),
             "first": (settings.first, came if known.first is not None else ""),
             "last": (settings.last, came if known.last is not None else ""),
-            "near": (settings.near, f"measured in {known.came}" if known.near else ""),
-            "far": (settings.far, f"measured in {known.came}" if known.far else ""),
+            "near": (settings.near, known.reach_from if known.near else ""),
+            "far": (settings.far, known.reach_from if known.far else ""),
             "fps": (settings.fps, "the show's rate"),
             "frame_s": (settings.night.frame_s, came if known.frame_s else ""),
         }

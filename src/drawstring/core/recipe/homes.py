@@ -17,6 +17,10 @@ where files should tell of what it did,
   results that go out);
 - `view_header(view, chains, at)`: what parts of one view say otherwise than the shot's own file;
 
+where another camera may count than headers tell,
+
+- `settled_camera(view, chains, at)`: the one through which a view is seen, None where its header's counts;
+
 where it gives the picture another frame,
 
 - `is_placing(subject)`, and `here(subject, at)`: the frame after stage "placed", its place and its cameras;
@@ -45,7 +49,7 @@ from types import ModuleType
 from typing import TYPE_CHECKING, Any
 
 from drawstring.core.arrays import Stored
-from drawstring.core.camera import Moment
+from drawstring.core.camera import Camera, Moment
 from drawstring.core.chain import Step
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.knots import NAMES, needed_part
@@ -120,6 +124,16 @@ def view_header(view: str, chains: Chains, at: Moment) -> dict[str, Any]:
         if hasattr(home, "view_header"):
             said |= home.view_header(view, chains, at)
     return said
+
+
+def settled_camera(view: str, chains: Chains, at: Moment) -> Camera | None:
+    """Give the camera through which a view is seen, where another one counts than its header tells."""
+    for home in homes():
+        if hasattr(home, "settled_camera"):
+            camera: Camera | None = home.settled_camera(view, chains, at)
+            if camera is not None:
+                return camera
+    return None
 
 
 @cache

@@ -324,7 +324,8 @@ def _agreement(
                 each for each in known if all(each[part] == best[part] for part in ("turn", "scale", "late"))
             ]
             if len(same) == len(known) and max(each["off"] for each in same) < max(OFF_PX, off / 10):
-                says = f"they fit {_reading(best, settings)}, to {max(each['off'] for each in same):.2g} px"
+                left = max(each["off"] for each in same)
+                says = f"they fit {reading_words(settings, **_read(best))}, to {left:.2g} px"
                 mends = (
                     set_scene(
                         "take that", turn=best["turn"], scale=f"{best['scale']:.9g}", late=f"{best['late']:g}"
@@ -365,14 +366,19 @@ def _px(off: float) -> str:
     return f"{off:.3g} px" if off < 1e5 else "outside the picture, far"
 
 
-def _reading(best: Mapping[str, Any], settings: SceneSettings) -> str:
+def _read(best: Mapping[str, Any]) -> dict[str, Any]:
+    return {"scale": best["scale"], "turn": Turn(best["turn"]), "late": best["late"]}
+
+
+def reading_words(settings: SceneSettings, *, scale: float, turn: Turn, late: float) -> str:
+    """Say how another reading of the file differs from the settled one."""
     said = []
-    if best["scale"] != settings.scale:
-        said.append(f"{best['scale'] / settings.scale:g} times its size")
-    if best["turn"] != settings.turn.value:
-        said.append(Turn(best["turn"]).says)
-    if best["late"] != settings.late:
-        by = best["late"] - settings.late
+    if scale != settings.scale:
+        said.append(f"{scale / settings.scale:g} times its size")
+    if turn is not settings.turn:
+        said.append(turn.says)
+    if late != settings.late:
+        by = late - settings.late
         said.append(f"{abs(by):g} frame {'later' if by > 0 else 'earlier'}")
     return "with " + ", ".join(said)
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from drawstring.core.scene.agreement import count, counting
-from drawstring.core.scene.header import header, view_header
+from drawstring.core.scene.header import header, settled_camera, view_header
 from drawstring.core.scene.results import RESULTS
 from drawstring.core.scene.steps import STEPS
 
-__all__ = ["RESULTS", "STEPS", "count", "counting", "header", "view_header"]
+__all__ = ["RESULTS", "STEPS", "count", "counting", "header", "settled_camera", "view_header"]

@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from drawstring.core.camera import Place, camera_of
+from drawstring.core.errors import SettingError
 from drawstring.core.framing.coverage import coverage
 from drawstring.core.framing.settings import FramingSettings
 from drawstring.core.io.facts import FileFacts
@@ -16,7 +17,10 @@ from drawstring.core.orders.came import attitude
 from drawstring.core.passes.roles import Role
 from drawstring.core.plan.known import Known, Least, PassBytes
 from drawstring.core.plan.overscan import Overscan
+from drawstring.core.plan.planned import HD
 from drawstring.core.recipe import Recipe
+from drawstring.core.scene.reach import mesh_reach
+from drawstring.core.units import METRES
 from drawstring.store import deliveries
 from drawstring.store.depth import measured
 from drawstring.store.models import Delivery, OwedPiece, Shot
@@ -39,7 +43,24 @@ def known_of(session: Session, shot: Shot, recipe: Recipe) -> Known:
         size_from=listed if sized else "as Framing settles", first=ranged.first if ranged else None,
         last=ranged.last if ranged else None,
     )  # fmt: skip
-    return known if delivery is None else _with_delivery(session, shot, delivery, recipe, known)
+    if delivery is not None:
+        known = _with_delivery(session, shot, delivery, recipe, known)
+    return known if known.near is not None else _with_scene(recipe, known)
+
+
+def _with_scene(recipe: Recipe, known: Known) -> Known:
+    """Take near and far from the scene's file, where nothing that came tells them."""
+    if known.first is None or known.last is None or known.is_round:
+        return known
+    width, height = known.size or HD
+    frames = range(known.first, known.last + 1)
+    try:
+        told = mesh_reach(recipe.scene, frames, width / height, METRES[known.scene_unit])
+    except SettingError:
+        return known  # Scene itself says what is wrong with its file
+    if told is None:
+        return known
+    return replace(known, near=told[0], far=told[1], reach_from="as the scene's meshes lie")
 
 
 def pieces_of(session: Session, shot: Shot) -> list[OwedPiece]:
@@ -76,6 +97,7 @@ def _with_delivery(
         last=delivery.last if known.last is None else known.last,
         near=min((pair[0] for pair in finite), default=None),
         far=max((pair[1] for pair in finite), default=None),
+        reach_from=f"measured in {came}",
         camera_clip=clips,
         is_round=camera.is_latlong,
         pitch=held[0] if held and camera.is_latlong else None,

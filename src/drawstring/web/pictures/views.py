@@ -240,6 +240,13 @@ class FrameHere:
         rows, columns = self.of(chains.came_from(), 0)
         return int(rows[row, col]), int(columns[row, col])
 
+    def level_within(self, px: int) -> int:
+        """Give the proxy level at which the picture is just as wide as this, or wider."""
+        level = 0
+        while level < MAX_LEVEL and self.window.width >> (level + 1) >= px:
+            level += 1
+        return level
+
     def place_out(self, chains: Chains, level: int) -> Place:
         """Give where pixels of the shot's own file lie."""
         return chains.goes_out(self.moment(level)).placed(())

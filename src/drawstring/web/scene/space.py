@@ -234,9 +234,7 @@ def behind(shot_id: int, number: int) -> Response:
         at = frame_here(session, shot_id, number)
         recipe = recipes.current(session, shot)
     chain = Chains(at.passes, recipe).own_chains()[0]
-    level = 0
-    while level < 4 and at.window.width >> (level + 1) >= BEHIND_PX:
-        level += 1
+    level = at.level_within(BEHIND_PX)
     described = chain.after(Stage.VEILED, PICTURE)
     frame = Work(at.planes(channels_of([described]), level), at.moment(level))
     shown = look(Role.BEAUTY, list(np.moveaxis(frame.of(described)[..., :3], -1, 0)))

@@ -8,15 +8,18 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
-from flask import Blueprint, request
+from flask import Blueprint, jsonify, request
 from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response
 
 from drawstring.core.chain import Work, channels_of
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.recipe.chains import Chains
+from drawstring.core.scene.agreement import counting, held_against_points
+from drawstring.core.scene.checks import reading_words
 from drawstring.core.scene.limits import MOST_MB
 from drawstring.core.scene.reading import ENDINGS, read_and_write
+from drawstring.core.scene.settings import SceneSettings
 from drawstring.core.scene.sight import Sight, facing, sight
 from drawstring.store import recipes, shows
 from drawstring.store.models import Shot
@@ -32,6 +35,9 @@ bp = Blueprint("scene", __name__)
 
 READING_S = 120.0
 """For how long one scene's file may be read."""
+
+LOOKED_AT_PX, DRAWN_ACROSS = 960, 24
+"""For holding points against the camera on the picture: how wide it is read, how many are drawn across it."""
 
 LIFT = 0.08
 """How far before a clicked surface a lamp is placed, as share of its distance."""
@@ -103,6 +109,61 @@ def bring_footage(shot_id: int, place: int) -> Response:
         shot = shows.shot_by_id(session, shot_id)
         recipes.set_values(session, shot, {f"scene.cards.{place}.footage": path}, by=who())
         return changed(session, shot, "scene")
+
+
+@bp.get("/shots/<int:shot_id>/frames/<int:number>/scene/held")
+def held(shot_id: int, number: int) -> Response:
+    """Give where points of a frame are seen, as the file is read now and as it fits better.
+
+    Places are in the display window's pixels; None where a point lies behind the camera.
+    """
+    with work() as session:
+        shot = shows.shot_by_id(session, shot_id)
+        at, recipe = frame_here(session, shot_id, number), recipes.current(session, shot)
+    told = counting(at.passes, recipe)
+    level = at.level_within(LOOKED_AT_PX)
+    points = None
+    if told is not None:
+        planes = at.planes(list(told.inputs), level)
+        points = held_against_points(at.passes, recipe, planes, at.moment(level), DRAWN_ACROSS)
+    if points is None:
+        raise MissingError(
+            "There are no points to hold the camera against.",
+            where="scene.camera",
+            why="Positions, or depth with a camera in its headers, tell where points lie.",
+            remedy="Have positions rendered, of one frame at least; or choose one of the file's cameras.",
+        )
+    step, (left, top) = points.place.step, (points.place.window.x_min, points.place.window.y_min)
+    spots = [[left + int(col) * step + 0.5, top + int(row) * step + 0.5] for col, row in points.spots]
+
+    def shown(settings: SceneSettings) -> list[list[float] | None] | None:
+        places = points.seen(settings)
+        if places is None:
+            return None
+        return [
+            [round(left + col * step + 0.5, 2), round(top + row * step + 0.5, 2)] if away > 0 else None
+            for col, row, away in places
+        ]
+
+    better = points.better()
+    return jsonify(
+        {
+            "spots": spots,
+            "now": shown(points.settings),
+            "off": _finite(points.off(points.settings)),
+            "after": shown(better[1]) if better else None,
+            "fits": reading_words(
+                points.settings, scale=better[1].scale, turn=better[1].turn, late=better[1].late
+            )
+            if better
+            else "",
+            "left": _finite(better[0]) if better else None,
+        }
+    )
+
+
+def _finite(gap: float) -> float | None:
+    return round(gap, 3) if gap < 1e8 else None
 
 
 @bp.post("/shots/<int:shot_id>/scene/pick")
