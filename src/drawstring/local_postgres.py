@@ -31,6 +31,8 @@ class Trouble(Exception):
 LINGERS_S = 45.0
 """How long a killed server's port may stay taken."""
 
+_DRAW = random.SystemRandom()
+
 
 def free_port() -> int:
     """Give a port that is free just now, and that no outgoing connection takes meanwhile.
@@ -38,7 +40,8 @@ def free_port() -> int:
     The system takes theirs from 32768 on (ip(7), ip_local_port_range).
     """
     while True:
-        port = random.randrange(15_000, 32_000)
+        # Never by the common draw: whoever seeds that would be given the same ports once more.
+        port = _DRAW.randrange(15_000, 32_000)
         with socket.socket() as probe, suppress(OSError):
             probe.bind(("127.0.0.1", port))
             return port
