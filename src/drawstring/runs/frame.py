@@ -15,17 +15,20 @@ from drawstring.core.errors import DrawstringError, OutputError, SourceError
 from drawstring.core.io.facts import FileFacts, Window
 from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
+from drawstring.core.io.packed import NotAsCountedError
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.pack import header_of
+from drawstring.core.pack.copying import PartPlace
 from drawstring.core.pack.layout import CONSTANT, OutputChannel
 from drawstring.core.pack.loose_files import loose_files
-from drawstring.core.pack.odd import odd_values
-from drawstring.core.pack.packed_files import compression_of_forms, packed_files
+from drawstring.core.pack.odd import Counts, odd_values
+from drawstring.core.pack.packed_files import Taking, compression_of_forms, packed_files
 from drawstring.core.pack.storing import Stowed
 from drawstring.core.passes import COLOUR_ROLES, LIT_ROLES, Role
 from drawstring.core.recipe import OutputPlan, compute, plan_outputs, result_named
 from drawstring.core.recipe.homes import header_by_knots, view_header
 from drawstring.core.recipe.spaces import is_in_working_space
+from drawstring.runs.copying import ranged, shows_passes, takings, unseen
 from drawstring.runs.forms import write_forms
 from drawstring.runs.frame_files import FrameFiles
 from drawstring.runs.frame_log import FrameLog, count_of, memory_peak, worker_name
@@ -53,7 +56,12 @@ def carry_out(plan: RunPlan, task: FrameTask) -> FrameAnswer:
     use_threads(1)
     log = FrameLog()
     try:
-        proof, size, digest = _make(plan, task, log)
+        try:
+            proof, size, digest = _make(plan, task, log)
+        except NotAsCountedError as error:
+            # Damaged since it was counted, perhaps; unpacking tells, and says so in its own words.
+            log.note(f"{error.what} All is unpacked")
+            proof, size, digest = _make(plan, replace(task, files=unseen(task.files)), log)
         answer = FrameAnswer(task.number, size, log.seconds, digest, proof)
     except DrawstringError as error:
         log.note(error.what)
@@ -65,18 +73,24 @@ def carry_out(plan: RunPlan, task: FrameTask) -> FrameAnswer:
 def _make(plan: RunPlan, task: FrameTask, log: FrameLog) -> tuple[dict[str, Any], int, str]:
     outputs = plan_outputs(plan.passes, plan.recipe, settled_only=True)
     beside = files_beside(plan.passes, plan.recipe)
-    wanted = list(dict.fromkeys([*outputs.inputs, *(ref for one in beside for ref in one.inputs)]))
-    files = _opened(task, {ref.source for ref in wanted} | {0})
+    files = _opened(task, {ref.source for ref in outputs.inputs} | {0})
     facts = files[min(files)]
+    at = moment_of(files, frame=task.number, window=plan.window, scene_unit=plan.scene_unit)
+    place = outputs.chains.goes_out(at).place
+    assert place is not None
+    taken = takings(outputs, task, files, place, ranged=ranged(plan))
+    # What is copied is read only where something else takes it.
+    asked = asked_back(outputs.channels, outputs.chains)
+    unpacked = [one for one in outputs.channels if one in asked or (one.of_pass, one.part) not in taken]
+    reading = outputs if shows_passes(outputs) else replace(outputs, channels=tuple(unpacked))
+    wanted = list(dict.fromkeys([*reading.inputs, *(ref for one in beside for ref in one.inputs)]))
+    files |= _opened(task, {ref.source for ref in wanted} - set(files))
     pixels = read_frame(files, wanted, window=plan.window)
     log.note(f"read {count_of(wanted, 'channel')} of {count_of(files, 'file')}")
-    at = moment_of(files, frame=task.number, window=plan.window, scene_unit=plan.scene_unit)
-    stowed = compute(outputs, pixels, at)
+    stowed = compute(replace(outputs, channels=tuple(unpacked)), pixels, at)
     log.note(f"computed {count_of(stowed, 'channel')}")
     check_frame(FrameMade(plan, task.file_name, stowed, pixels, at))
     header = _header(plan, task, facts, outputs)
-    place = outputs.chains.goes_out(at).place
-    assert place is not None
     part = replace(facts.parts[0], display_window=place.display, pixel_aspect=place.pixel_aspect)
     with FrameFiles(plan.folder, task.file_name) as into:
         told = write_forms(
@@ -100,28 +114,35 @@ def _make(plan: RunPlan, task: FrameTask, log: FrameLog) -> tuple[dict[str, Any]
             return recompose(stowed, back, Work(pixels, at), outputs.chains)
 
         camera_of = partial(view_header, chains=outputs.chains, at=at)
-        own = _write_own(writer, task, stowed, told, put_together, camera_of, place.window)
+        own = _write_own(writer, task, stowed, told, put_together, camera_of, place.window, taken)
     told_of_values = {
         "held_at_half_limit": {one.name: stowed[one].held for one in stowed if stowed[one].held},
         "rounded": {one.name: stowed[one].rounded for one in stowed if stowed[one].rounded},
     }
-    if odd := _odd_values(stowed, plan):
+    copied = {one.source for one in outputs.channels if (one.of_pass, one.part) in taken}
+    if odd := _odd_values(stowed, plan, {name: task.odd[name] for name in copied if name in task.odd}):
         told_of_values["odd_values"] = odd
     return own["proof"] | told_of_values | ({"beside": told} if told else {}), own["bytes"], own["checksum"]
 
 
-def _odd_values(stowed: Mapping[OutputChannel, Stowed], plan: RunPlan) -> dict[str, dict[str, int]]:
-    """Count what no picture should hold, by pass; a distance may be infinite, a direction negative."""
+def _odd_values(
+    stowed: Mapping[OutputChannel, Stowed], plan: RunPlan, counted: Mapping[str, Counts]
+) -> dict[str, dict[str, int]]:
+    """Count what no picture should hold, by pass; a distance may be infinite, a direction negative.
+
+    Of passes that are copied it was counted when they arrived.
+    """
     roles = {one.name: one.role for one in plan.passes}
     by_source: dict[str, list[Stored]] = {}
     for channel, one in stowed.items():
-        if channel.source == CONSTANT:
+        if channel.source == CONSTANT or channel.source in counted:
             continue
         by_source.setdefault(channel.source, []).append(one.values)
     found = {}
-    for source, planes in by_source.items():
+    seen = {source: odd_values(planes) for source, planes in by_source.items()} | dict(counted)
+    for source, numbers in seen.items():
         role = roles.get(source)
-        counts = dict(zip(("nan", "infinite", "negative"), odd_values(planes), strict=True))
+        counts = dict(zip(("nan", "infinite", "negative"), numbers, strict=True))
         if role in (Role.DEPTH, Role.POSITION) or (role is None and not result_named(source).is_light):
             counts["infinite"] = 0
         if role not in LIT_ROLES and (role is not None or not result_named(source).is_light):
@@ -139,31 +160,42 @@ def _write_own(
     put_together: Callable[[Back], Mapping[str, Any]],
     camera_of: Callable[[str], Mapping[str, Any]],
     window: Window,
+    taken: Mapping[PartPlace, Taking],
 ) -> dict[str, Any]:
     """Write the frame's file, after those of single passes, which are added to `told`."""
     plan, part = writer.plan, writer.source
+    channels = writer.outputs.channels
     packed = packed_files(
+        channels,
         stowed,
         plan.recipe.pack,
         window=window,
         display=part.display_window,
         default_view=next((one.view for one in plan.passes if "." not in one.name and one.view), ""),
-        data=_of_data({channel.source for channel in stowed}, plan),
+        data=_of_data({channel.source for channel in channels}, plan),
         camera_of=camera_of,
+        taken=taken,
     )
     names = {of_pass: plan.name_of(task, of_pass) for of_pass in packed}
-    asked = asked_back(list(stowed), writer.outputs.chains)
-    wanted = {of_pass: {(c.part, c.name) for c in asked if c.of_pass == of_pass} for of_pass in packed}
-    back: dict[tuple[str, str, str], Stored] = {}
+    asked = asked_back(channels, writer.outputs.chains)
+    copied = [one for one in asked if (one.of_pass, one.part) in taken]
+    wanted = {
+        of_pass: {(c.part, c.name) for c in asked if c.of_pass == of_pass and c not in copied}
+        for of_pass in packed
+    }
+    # What was copied is proven to be the same bytes as these values were unpacked from.
+    back: dict[tuple[str, str, str], Stored] = {
+        (one.of_pass, one.part, one.name): stowed[one].values for one in copied
+    }
 
-    def taken(of_pass: str, look: ReadBack) -> dict[str, Any]:
+    def keep(of_pass: str, look: ReadBack) -> dict[str, Any]:
         back.update({(of_pass, part, name): plane for (part, name), plane in look.planes.items()})
         return {}
 
     for of_pass, parts in packed.items():
         if names[of_pass] != task.file_name:
             name = names[of_pass]
-            told.append(writer.write(name, parts, told, wanted=wanted[of_pass], also=partial(taken, of_pass)))
+            told.append(writer.write(name, parts, told, wanted=wanted[of_pass], also=partial(keep, of_pass)))
     main = next(of_pass for of_pass in packed if names[of_pass] == task.file_name)
 
     def recomposed(look: ReadBack) -> dict[str, Any]:

@@ -10,7 +10,8 @@ from typing import Any
 from drawstring.core.errors import ConflictError
 from drawstring.core.io.facts import PartFacts
 from drawstring.core.io.headers import read_facts
-from drawstring.core.io.writing import PartToWrite, final_path, in_words, put_parts
+from drawstring.core.io.taking_over import TakenPart, put_with_taken
+from drawstring.core.io.writing import PartToWrite, final_path, in_words
 from drawstring.core.pack.naming import bare_name
 from drawstring.core.pack.profile import Profile
 from drawstring.core.pack.profile_checks import check_written
@@ -35,7 +36,7 @@ class FrameWriter:
     def write(
         self,
         name: str,
-        parts: Sequence[PartToWrite],
+        parts: Sequence[PartToWrite | TakenPart],
         others: Sequence[Mapping[str, Any]],
         *,
         wanted: Collection[tuple[str, str]] = (),
@@ -57,7 +58,7 @@ class FrameWriter:
             self.log.note(f"{name} was there; {_compared(proof)}")
             return {"file": name, "bytes": os.path.getsize(path), "checksum": checksum(path), "proof": proof}
         with in_words(final_path(path)):
-            put_parts(
+            put_with_taken(
                 path,
                 parts,
                 display_window=self.source.display_window,
@@ -105,5 +106,9 @@ def not_as_asked(name: str, profile: Profile, odd: str) -> ConflictError:
 
 def _compared(proof: Mapping[str, Any]) -> str:
     said = f"read back: {proof['equal']} of {count_of(proof['channels'], 'channel')} equal"
+    if copied := proof.get("copied"):
+        said += (
+            f", {count_of([each for names in copied.values() for each in names], 'channel')} of them copied"
+        )
     again = ", ".join(proof.get("recomposed", {}))
     return f"{said}; {again} put together again" if again else said

@@ -18,7 +18,7 @@ from drawstring.core.io.facts import Window
 from drawstring.core.passes import Pass
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.homes import countings
-from drawstring.runs.measuring import measure_frame
+from drawstring.runs.measuring import look_through
 from drawstring.runs.planning import source_files
 from drawstring.runs.readers import killer
 from drawstring.runs.run_plan import SourceFile
@@ -64,6 +64,7 @@ class _AtWork:
     flying: dict[Future, tuple[int, tuple[SourceFile, ...]]] = field(default_factory=dict)
     counted: dict[int, Any] = field(default_factory=dict)
     faults: dict[int, str] = field(default_factory=dict)
+    packed: dict[int, dict[int, tuple[str, ...]]] = field(default_factory=dict)
     told: int = 0
 
 
@@ -123,7 +124,7 @@ class Measurements:
             while one.turn is turn and one.todo and room > 0:
                 number, files = one.todo.pop(0)
                 future = client.submit(
-                    measure_frame, one.kind, number, files, one.passes, one.window, one.recipe,
+                    look_through, one.kind, number, files, one.passes, one.window, one.recipe,
                     one.scene_unit, number in one.looked_at, pure=False, priority=priority,
                 )  # fmt: skip
                 one.flying[future] = (number, files)
@@ -139,11 +140,12 @@ class Measurements:
                 if future.status in ("cancelled", "lost"):
                     one.todo.insert(0, task)
                     continue
-                counted = _answer(future, number)
+                counted, packed = _answer(future, number)
                 if isinstance(counted, dict) and "what" in counted:
                     one.faults[number] = counted["what"]
                 else:
                     one.counted[number] = counted
+                    one.packed[number] = packed
 
     def write_down(self, work: Work) -> None:
         """Tell the ledger how far measurements are, and what came of those at their end."""
@@ -172,7 +174,7 @@ def _tell(work: Work, one: _AtWork, *, finished: bool) -> None:
         measurement.done = len(one.counted) + len(one.faults)
         measurement.set_aside = {str(number): words for number, words in one.faults.items()}
         if finished:
-            measuring.finish(measurement, one.counted, one.faults)
+            measuring.finish(measurement, one.counted, one.faults, one.packed)
 
 
 def _begin(session: Session, measurement: Measurement) -> _AtWork:
@@ -207,19 +209,20 @@ def _begin(session: Session, measurement: Measurement) -> _AtWork:
     )
 
 
-def _answer(future: Future, number: int) -> Any:
-    """Give what was counted, or words for why it was not."""
+def _answer(future: Future, number: int) -> tuple[Any, dict[int, tuple[str, ...]]]:
+    """Give what was counted, or words for why it was not; and digests of what is packed."""
     try:
         error = future.exception()
         if error is None:
-            return future.result()[1]
+            _, counted, packed = future.result()
+            return counted, packed
     except KilledWorker as killed:
         # A worker died with the answer before it was fetched, and so did those that did it again.
         error = killed
     if isinstance(error, KilledWorker):
-        return killer(str(number)).as_dict()
+        return killer(str(number)).as_dict(), {}
     log.error("Measuring frame %s failed unexpectedly", number, exc_info=error)
-    return {"what": f"Frame {number} could not be measured: {type(error).__name__}: {error}."}
+    return {"what": f"Frame {number} could not be measured: {type(error).__name__}: {error}."}, {}
 
 
 def _cancel(one: _AtWork) -> None:

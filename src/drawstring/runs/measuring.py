@@ -14,6 +14,7 @@ from drawstring.core.io import limits
 from drawstring.core.io.facts import ChannelRef, FileFacts, Window
 from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
+from drawstring.core.io.packed import digests_of
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.passes import COLOUR_ROLES, Pass, PassStatistics, Role, joined, pass_statistics
 from drawstring.core.recipe import Recipe
@@ -71,6 +72,36 @@ def measure_frame(
         return number, {
             "what": f"Frame {number} ({names}) can't be counted: {type(error).__name__}: {error}."
         }
+
+
+def look_through(
+    kind: str, number: int, files: tuple[SourceFile, ...], *asked: Any
+) -> tuple[int, Any, dict[int, tuple[str, ...]]]:
+    """Count one frame as `measure_frame` does, and digest what its files hold as it is packed.
+
+    What was unpacked once need not be unpacked again to be copied: equal bytes, equal pixels.
+
+    Returns
+    -------
+    number, answer, packed
+        `packed` by source: a digest of each part, none where a file can't be copied by parts.
+    """
+    packed: dict[int, tuple[str, ...]] = {}
+    if kind == FACTS:
+        packed = {one.source: digests_of(one.path) for one in files}
+    number, answer = measure_frame(kind, number, files, *asked)
+    if kind == FACTS and any(_has_changed(one) for one in files):
+        packed = {}
+    return number, answer, {source: told for source, told in packed.items() if told}
+
+
+def _has_changed(file: SourceFile) -> bool:
+    """Whether a file is another one than was accepted: then nothing is known of what was unpacked."""
+    try:
+        now = os.stat(file.path)
+    except OSError:
+        return True
+    return (now.st_size, now.st_mtime_ns) != (file.size_bytes, file.mtime_ns)
 
 
 def _for_knot(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Collection, Mapping, Sequence
+from dataclasses import replace
 from itertools import islice
 
 from sqlalchemy import func, insert, select
@@ -26,6 +27,7 @@ from drawstring.runs.homes import asked_beside, files_beside
 from drawstring.runs.run_plan import FrameTask, RunPlan, SourceFile
 from drawstring.store import deliveries, recipes
 from drawstring.store.ledger import HOLDS
+from drawstring.store.measuring import FACTS, FrameCounted, frames_counted
 from drawstring.store.models import Frame, Run, RunFrame, Shot
 from drawstring.store.standing import ShotStanding, standing
 
@@ -172,7 +174,8 @@ def plan_to_try(session: Session, shot: Shot, *, frames: int) -> tuple[RunPlan, 
         passes=tuple(how.passes), window=deliveries.window_of(delivery), frame_rate=shot.show.fps,
         source_version=delivery.version,
     )  # fmt: skip
-    tasks = [FrameTask(n, source_files(usable[n]), names[n]) for n in chosen]
+    counted = frames_counted(delivery.measured(FACTS))
+    tasks = [_task(n, usable[n], names[n], counted) for n in chosen]
     return plan, tasks, len(numbers)
 
 
@@ -204,10 +207,24 @@ def tasks_of(session: Session, run: Run) -> list[FrameTask]:
         .order_by(RunFrame.number)
     )
     files = deliveries.frames_of(session, run.delivery)
+    counted = frames_counted(run.delivery.measured(FACTS))
     return [
-        FrameTask(frame.number, source_files(files.get(frame.number, {})), frame.file_name)
+        _task(frame.number, files.get(frame.number, {}), frame.file_name, counted)
         for frame in session.scalars(query)
     ]
+
+
+def _task(
+    number: int, files: Mapping[int, Frame], file_name: str, counted: Mapping[int, FrameCounted]
+) -> FrameTask:
+    """Give a frame's task, with what was counted of its files."""
+    told = counted.get(number)
+    if told is None:
+        return FrameTask(number, source_files(files), file_name)
+    packed = tuple(
+        replace(one, packed=told.packed.get(one.source, ())) for one in source_files(files)
+    )  # fmt: skip
+    return FrameTask(number, packed, file_name, told.odd)
 
 
 def source_files(frames: Mapping[int, Frame]) -> tuple[SourceFile, ...]:

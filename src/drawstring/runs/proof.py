@@ -19,6 +19,7 @@ import xxhash
 from drawstring.core.arrays import Stored
 from drawstring.core.errors import OutputError
 from drawstring.core.io.facts import Window
+from drawstring.core.io.taking_over import TakenPart, taken_as_counted
 from drawstring.core.io.writing import PartToWrite, final_path
 from drawstring.core.pack.form import Compression, is_lossy
 from drawstring.runs.proof_kernel import FLOAT_OF_HALF, same, same_as_half
@@ -58,14 +59,17 @@ class ReadBack:
     planes: dict[tuple[str, str], Stored] = field(default_factory=dict)
 
 
-def prove(path: str, parts: Sequence[PartToWrite], look: ReadBack | None = None) -> dict[str, Any]:
+def prove(
+    path: str, parts: Sequence[PartToWrite | TakenPart], look: ReadBack | None = None
+) -> dict[str, Any]:
     """Read a file back and compare.
 
     Parameters
     ----------
     path : str
-    parts : sequence of PartToWrite
-        What was meant to be written, in its stored type.
+    parts : sequence of PartToWrite and TakenPart
+        What was meant to be written, in its stored type; of parts that were copied the packed pixels are held
+        against those that were counted.
     look : ReadBack, optional
         What else is asked of the pixels; filled in.
 
@@ -75,7 +79,7 @@ def prove(path: str, parts: Sequence[PartToWrite], look: ReadBack | None = None)
         `reader`, `channels` compared, `equal` of them bit by bit, `largest_difference` of each of the others
         (0 where just a sign of 0 differs), `not_numbers` where a NaN or infinity came back as something else
         or the other way round: how often. With the part before the channel's name where there are several;
-        `ranges` where any are asked.
+        `ranges` where any are asked; `copied`: channels by part that were proven by their packed bytes.
 
     Raises
     ------
@@ -87,12 +91,18 @@ def prove(path: str, parts: Sequence[PartToWrite], look: ReadBack | None = None)
         raise _not_proven(path, f"it can't be opened again: {oiio.geterror()}")
     differences: dict[str, float | None] = {}
     lost: dict[str, int] = {}
+    copied: dict[str, list[str]] = {}
     look = look or ReadBack()
     try:
         for number, part in enumerate(parts):
             if not source.seek_subimage(number, 0):
                 raise _not_proven(path, f"part {part.name or number} is not there")
             before = f"{part.name}/" if len(parts) > 1 else ""
+            if isinstance(part, TakenPart):
+                _prove_taken(path, source, number, part)
+                differences |= {f"{before}{name}": None for name in part.names}
+                copied[part.name] = list(part.names)
+                continue
             found, swapped = _prove_part(path, source, number, part, look)
             differences |= {f"{before}{name}": largest for name, largest in found.items()}
             lost |= {f"{before}{name}": count for name, count in swapped.items()}
@@ -107,7 +117,29 @@ def prove(path: str, parts: Sequence[PartToWrite], look: ReadBack | None = None)
         "largest_difference": {name: one for name, one in differences.items() if one is not None},
         **({"not_numbers": lost} if lost else {}),
         **({"ranges": look.ranges} if look.ranges else {}),
+        **({"copied": copied} if copied else {}),
     }
+
+
+def _prove_taken(path: str, source: Any, number: int, part: TakenPart) -> None:
+    """Prove a part that was copied: what the second reader sees of its header, and its packed bytes."""
+    spec = source.spec()
+    _prove_header(path, spec, number, part.name, part.data_window, part.names)
+    wrong = taken_as_counted(path, number, part)
+    if wrong is not None:
+        raise _not_proven(path, wrong)
+
+
+def _prove_header(
+    path: str, spec: Any, number: int, name: str, window: Window, channels: Collection[str]
+) -> None:
+    if Window(spec.x, spec.y, spec.x + spec.width - 1, spec.y + spec.height - 1) != window:
+        raise _not_proven(path, "its data window is another one")
+    if sorted(spec.channelnames) != sorted(channels):
+        odd = sorted(set(spec.channelnames) ^ set(channels))
+        raise _not_proven(path, f"its channels differ: {', '.join(odd)}")
+    if name and spec.getattribute("name") != name:
+        raise _not_proven(path, f"part {number} is called {spec.getattribute('name')} instead of {name}")
 
 
 def _prove_part(
@@ -119,13 +151,7 @@ def _prove_part(
     stands against something else.
     """
     spec, written = source.spec(), part.channels
-    if Window(spec.x, spec.y, spec.x + spec.width - 1, spec.y + spec.height - 1) != part.data_window:
-        raise _not_proven(path, "its data window is another one")
-    if sorted(spec.channelnames) != sorted(written):
-        odd = sorted(set(spec.channelnames) ^ set(written))
-        raise _not_proven(path, f"its channels differ: {', '.join(odd)}")
-    if part.name and spec.getattribute("name") != part.name:
-        raise _not_proven(path, f"part {number} is called {spec.getattribute('name')} instead of {part.name}")
+    _prove_header(path, spec, number, part.name, part.data_window, written)
     differences: dict[str, float | None] = dict.fromkeys(written)
     lost: dict[str, int] = {}
     # Rows are compared in blocks that stay in the processor's cache; a block holds whole chunks of

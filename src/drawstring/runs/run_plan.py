@@ -6,6 +6,7 @@ with what it wrote and what it proved.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -63,6 +64,8 @@ class SourceFile:
     path: str
     size_bytes: int
     mtime_ns: int
+    packed: tuple[str, ...] = ()
+    """A digest of each part's packed pixels, from when they were counted; none before that."""
 
 
 @dataclass(frozen=True)
@@ -72,6 +75,8 @@ class FrameTask:
     number: int
     files: tuple[SourceFile, ...]
     file_name: str
+    odd: Mapping[str, tuple[int, int, int]] = field(default_factory=dict)
+    """Values that are NaN, infinite and below 0, by pass, as they were counted: where there are any."""
 
     @property
     def number_out(self) -> int:

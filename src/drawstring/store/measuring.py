@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from types import MappingProxyType
 from typing import Any
 
 from sqlalchemy import select
@@ -81,17 +83,29 @@ def _lacks_told(measurement: Measurement, passes: list[Pass]) -> bool:
     )
 
 
-def finish(measurement: Measurement, counted: Mapping[int, Any], faults: Mapping[int, str]) -> None:
+PACKED = "packed"
+"""Under which name a counted frame keeps, beside its passes, digests of its files as they are packed."""
+
+
+def finish(
+    measurement: Measurement,
+    counted: Mapping[int, Any],
+    faults: Mapping[int, str],
+    packed: Mapping[int, Mapping[int, Sequence[str]]] = MappingProxyType({}),
+) -> None:
     """Write down what was counted: statistics by a pass's place, or a knot's counts.
 
     Parameters
     ----------
     counted : mapping of frame number to a mapping of place to PassStatistics, or to what the knot counts
     faults : mapping of frame number to words
+    packed : mapping of frame number to a digest of each part by source
+        Of what was unpacked to be counted.
     """
     if measurement.kind == FACTS:
         measurement.frames = {
             str(number): {str(place): one.as_dict() for place, one in of_frame.items()}
+            | ({PACKED: {str(k): list(v) for k, v in packed[number].items()}} if packed.get(number) else {})
             for number, of_frame in sorted(counted.items())
         }
     elif counted:
@@ -203,6 +217,36 @@ def counted_of(measurement: Measurement) -> dict[int, dict[str, PassStatistics]]
             names[place]: statistics_from_dict(plain) for place, plain in of_frame.items() if place in names
         }
         for number, of_frame in measurement.frames.items()
+    }
+
+
+@dataclass(frozen=True)
+class FrameCounted:
+    """What a run takes from the counting of a frame.
+
+    Attributes
+    ----------
+    packed : mapping of source to digests
+        Of each part of its file.
+    odd : mapping of pass to three int
+        Values that are NaN, infinite and below 0, where there are any.
+    """
+
+    packed: Mapping[int, tuple[str, ...]]
+    odd: Mapping[str, tuple[int, int, int]]
+
+
+def frames_counted(measurement: Measurement | None) -> dict[int, FrameCounted]:
+    """Give what a run takes from the counting; nothing while it goes on."""
+    if measurement is None or measurement.state != "done":
+        return {}
+    names = {str(row.place): row.name for row in measurement.delivery.passes}
+    return {
+        int(number): FrameCounted(
+            {int(source): tuple(told) for source, told in frame.get(PACKED, {}).items()},
+            {names[place]: tuple(one["v"]) for place, one in frame.items() if place in names and "v" in one},
+        )
+        for number, frame in measurement.frames.items()
     }
 
 

@@ -117,6 +117,8 @@ class Parts(Choice):
     """Either eye is read without the other."""
     PASSES = "passes", "a part for each pass"
     """One pass is read without the others; each may have its own compression and window."""
+    CAME = "as_it_came", "as it came"
+    """The parts that came stay whole; what is made gets parts of its own. What is untouched is copied."""
 
 
 class Reach(Choice):

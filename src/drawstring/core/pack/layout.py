@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from itertools import count
 
 from drawstring.core.findings import Finding, Severity
 from drawstring.core.io.facts import ChannelRef
@@ -60,7 +61,8 @@ class OutputChannel:
     value: float | None = None
 
 
-CONSTANT = "constant"
+CONSTANT, CONSTANTS = "constant", "constants"
+"""Where a channel of one value comes from, and the part in which such channels lie beside parts that came."""
 
 
 def lay_out(
@@ -117,7 +119,7 @@ def compressions_of(
     A pass has a say in it where it has a part or file to itself.
     """
     found: dict[tuple[str, str], Compression] = {}
-    alone = settings.parts is Parts.PASSES or settings.files is Files.PASSES
+    alone = settings.parts in (Parts.PASSES, Parts.CAME) or settings.files is Files.PASSES
     for channel in channels if alone else ():
         own = settings.row(channel.source).compression
         place = channel.of_pass, channel.part
@@ -146,6 +148,7 @@ def _placed(
     default = next((one.view for one in passes.values() if "." not in one.name and one.view), "main")
     made = []
     first = channels[0].source if channels else ""
+    came = _parts_that_came(channels, passes, settings)
     for channel in channels:
         # Constants lie where the first pass lies.
         source = first if channel.source == CONSTANT else channel.source
@@ -155,11 +158,35 @@ def _placed(
             part = view or default
         elif settings.parts is Parts.PASSES:
             part = f"{view}.{layer}" if view else layer
+        elif settings.parts is Parts.CAME:
+            own = CONSTANTS if channel.source == CONSTANT else f"{view}.{layer}" if view else layer
+            part = own if channel.ref is None else came[channel.ref.source, channel.ref.part]
         if settings.files is Files.PASSES:
             of_pass = f"{view}.{layer}" if view else layer
             part = part if settings.parts is Parts.VIEWS else ""
         made.append(replace(channel, part=part, of_pass=of_pass))
     return made
+
+
+def _parts_that_came(
+    channels: Sequence[OutputChannel], passes: Mapping[str, Pass], settings: PackSettings
+) -> dict[tuple[int, int], str]:
+    """Call each part that came: by its only pass, else `came`; each name once."""
+    sources: dict[tuple[int, int], list[str]] = {}
+    for channel in channels:
+        if channel.ref is not None:
+            place = channel.ref.source, channel.ref.part
+            sources.setdefault(place, []).append(channel.source)
+    taken = {channel.source for channel in channels if channel.ref is None} | {CONSTANTS}
+    names: dict[tuple[int, int], str] = {}
+    for place, several in sources.items():
+        only = several[0] if len(set(several)) == 1 else ""
+        layer = (layer_of(only, settings, passes.get(only)) or bare_name(only)) if only else "came"
+        name = f"{view_of(only)}.{layer}" if view_of(only) else layer
+        numbered = (name if i == 1 else f"{name}_{i}" for i in count(1))
+        names[place] = next(each for each in numbered if each not in taken)
+        taken.add(names[place])
+    return names
 
 
 def _check_files(channels: list[OutputChannel], settings: PackSettings) -> list[Finding]:

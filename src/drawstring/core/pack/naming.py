@@ -93,7 +93,8 @@ def result_names(name: str, suffixes: Sequence[str], settings: PackSettings) -> 
 
 
 def _full(name: str, layer: str, words: Sequence[str], settings: PackSettings) -> list[str]:
-    alone = settings.parts is not Parts.ONE or settings.files is not Files.ONE
+    # Parts that stay as they came may hold several views, whose channels keep them in their names.
+    alone = settings.parts in (Parts.VIEWS, Parts.PASSES) or settings.files is not Files.ONE
     view = "" if alone else view_of(name)
     if (
         settings.files is Files.PASSES

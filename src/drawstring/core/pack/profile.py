@@ -42,6 +42,9 @@ class Profile(BaseModel):
     style: Style | None = Field(None, description="How passes without a name of their own are called.")
     files: Files | None = Field(None, description="Into how many files a frame goes.")
     parts: Parts | None = Field(None, description="Into how many parts a file is divided.")
+    copying: bool | None = Field(
+        None, description="False: all is unpacked, and read again by the second reader; nothing is copied."
+    )
     tiling: Tiling | None = Field(None, description="Lines or tiles.")
     reach: Reach | None = Field(None, description="How far the data window reaches.")
     alpha: AlphaKind | None = Field(None, description="How colours stand to alpha.")

@@ -35,6 +35,7 @@ def asked_settings(profile: Profile, passes: Sequence[Pass], recipe: Recipe) -> 
             "style",
             "files",
             "parts",
+            "copying",
             "tiling",
             "reach",
             "alpha",
@@ -60,8 +61,12 @@ def asked_settings(profile: Profile, passes: Sequence[Pass], recipe: Recipe) -> 
         wishes["eyes.first_out"] = (profile.first_eye, eyes.first_out)
     if profile.anaglyph_file is not None:
         wishes["eyes.anaglyph_file"] = (profile.anaglyph_file, eyes.anaglyph_file)
-    found = {name: str(wish) for name, (wish, now) in wishes.items() if wish is not None and wish != now}
+    found = {name: _typed(wish) for name, (wish, now) in wishes.items() if wish is not None and wish != now}
     return found | _of_rows(profile, passes, recipe)
+
+
+def _typed(wish: Any) -> str:
+    return {True: "yes", False: "no"}[wish] if isinstance(wish, bool) else str(wish)
 
 
 def _of_rows(profile: Profile, passes: Sequence[Pass], recipe: Recipe) -> dict[str, str]:

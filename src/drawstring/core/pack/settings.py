@@ -95,6 +95,9 @@ class PackSettings(KnotSettings):
     style: Style = setting(Style.SMALL, "How passes are called that were given no name of their own.")
     files: Files = setting(Files.ONE, "Into how many files a frame goes.")
     parts: Parts = setting(Parts.ONE, "Into how many parts a file is divided.")
+    copying: bool = setting(
+        True, "Whether parts that nothing changes are copied as they are packed; else all is unpacked."
+    )
     tiling: Tiling = setting(Tiling.LINES, "Whether pictures are stored in lines or in tiles.")
     line_order: LineOrder = setting(LineOrder.DOWN, "Which line a file begins with.")
     reach: Reach = setting(Reach.ALL, "How far the data window reaches.")

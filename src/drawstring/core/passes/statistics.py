@@ -40,6 +40,8 @@ class PassStatistics:
         brighter than their alpha) and of `lit_nothing` (colour where alpha is 0).
     told : dict
         What was told beside: see `recipe.told`.
+    odd_values : three int
+        Values of all channels that are NaN, infinite, below 0: as `pack.odd` counts what is written.
     """
 
     low: float
@@ -53,6 +55,7 @@ class PassStatistics:
     digest: str
     alpha: dict[str, float]
     told: dict[str, Any] = field(default_factory=dict)
+    odd_values: tuple[int, int, int] = (0, 0, 0)
 
     def as_dict(self) -> dict[str, Any]:
         """Give plain data, for JSON; short names, as there is one of these to each pass and frame."""
@@ -64,6 +67,7 @@ class PassStatistics:
             ("inf", self.infinite),
             ("neg", self.negative),
             ("at", self.odd),
+            ("v", self.odd_values if any(self.odd_values) else None),
         ):
             if value:
                 plain[key] = value
@@ -76,6 +80,7 @@ def statistics_from_dict(plain: dict[str, Any]) -> PassStatistics:
     return PassStatistics(
         plain["l"], plain["h"], plain["m"], plain.get("nan", 0), plain.get("inf", 0), plain.get("neg", 0),
         plain["n"], (at[0], at[1]) if at else None, plain["d"], plain.get("a", {}), plain.get("t", {}),
+        tuple(plain.get("v", (0, 0, 0))),
     )  # fmt: skip
 
 
@@ -99,8 +104,10 @@ def pass_statistics(planes: Sequence[Stored], *, has_alpha: bool) -> PassStatist
     lows, highs, total, count = [], [], 0.0, 0
     odd: tuple[int, int] | None = None
     masks: dict[str, NDArray[np.bool_]] = {}
+    odd_values = {"nan": 0, "infinite": 0, "negative": 0}
 
     def mark(kind: str, where: NDArray[np.bool_]) -> None:
+        odd_values[kind] += int(where.sum())
         masks[kind] = masks[kind] | where if kind in masks else where
 
     for i, plane in enumerate(planes):
@@ -139,6 +146,7 @@ def pass_statistics(planes: Sequence[Stored], *, has_alpha: bool) -> PassStatist
         _short(total / count if count else 0.0),
         nan, infinite, negative, values, odd, digest.hexdigest(),
         _alpha_statistics(planes) if has_alpha else {},
+        odd_values=(odd_values["nan"], odd_values["infinite"], odd_values["negative"]),
     )  # fmt: skip
 
 
@@ -165,6 +173,10 @@ def joined(bands: Sequence[PassStatistics]) -> PassStatistics:
         sum(one.nan for one in bands), sum(one.infinite for one in bands),
         sum(one.negative for one in bands), values, next((one.odd for one in bands if one.odd), None),
         digest.hexdigest(), alpha, middle.told,
+        (
+            sum(one.odd_values[0] for one in bands), sum(one.odd_values[1] for one in bands),
+            sum(one.odd_values[2] for one in bands),
+        ),
     )  # fmt: skip
 
 

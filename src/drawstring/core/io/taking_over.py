@@ -1,0 +1,223 @@
+"""A file written of new parts and of parts that are taken over from other files as they are packed.
+
+The library writes the whole file, with one row or tile in place of each part that is taken over: so headers
+are its own. Then chunks are laid behind each other, tables made anew, windows and counts set in the headers.
+"""
+
+from __future__ import annotations
+
+import os
+import struct
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import ExitStack
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from drawstring.core.io.facts import Window
+from drawstring.core.io.packed import (
+    Digest,
+    NotAsCountedError,
+    PackedPart,
+    chunks_of,
+    digest_of,
+    packed_parts,
+)
+from drawstring.core.io.writing import PartToWrite, put_parts
+
+_TYPES = {0: np.uint32, 1: np.float16, 2: np.float32}
+
+
+@dataclass(frozen=True)
+class TakenPart:
+    """A part of another file, to be taken over as it is packed.
+
+    Attributes
+    ----------
+    path : str
+    part : int
+        Its index there.
+    names : tuple of str
+        What its channels are called in the new file, in their order there: that of their names in both.
+    digest : str
+        Of its packed pixels, as they were when they were last unpacked (`packed.digest_of`).
+    compression : str
+        A key of `writing.COMPRESSIONS`: the one it has.
+    data_window : Window
+    tile : int
+        Side of its tiles; 0 for scan lines.
+    name, said, is_upwards
+        As `PartToWrite` has them.
+    """
+
+    path: str
+    part: int
+    names: tuple[str, ...]
+    digest: str
+    compression: str
+    data_window: Window
+    tile: int = 0
+    name: str = ""
+    said: Mapping[str, Any] = field(default_factory=dict)
+    is_upwards: bool = False
+
+
+def put_with_taken(unfinished: str, parts: Sequence[PartToWrite | TakenPart], **said: Any) -> None:
+    """Write a file under a name lent by `writing.final_name`, some parts of it taken over.
+
+    Parameters
+    ----------
+    parts : sequence
+        With names where there are several.
+    **said
+        As `writing.put_parts` takes it: `display_window`, `pixel_aspect`, `metadata`, `dwa_level`.
+
+    Raises
+    ------
+    NotAsCountedError
+        A part's packed pixels are others than its digest says, or its structure can't be right; what was
+        written until then is of no use.
+    """
+    own = [part for part in parts if isinstance(part, PartToWrite)]
+    if len(own) == len(parts):
+        put_parts(unfinished, own, **said)
+        return
+    taken = {i: part for i, part in enumerate(parts) if isinstance(part, TakenPart)}
+    small = f"{unfinished}-frame"
+    with ExitStack() as stack:
+        sources: dict[int, tuple[Any, PackedPart]] = {}
+        for i, part in taken.items():
+            file = stack.enter_context(open(part.path, "rb"))
+            there = packed_parts(file)
+            if part.part >= len(there) or len(there[part.part].channels) != len(part.names):
+                raise _otherwise(part)
+            sources[i] = file, there[part.part]
+        try:
+            put_parts(
+                small,
+                [_stand_in(each, *sources[i]) if isinstance(each, TakenPart) else each
+                 for i, each in enumerate(parts)],
+                **said,
+            )  # fmt: skip
+            written = stack.enter_context(open(small, "rb"))
+        finally:
+            if os.path.exists(small):
+                os.unlink(small)
+        made = packed_parts(written)
+        bodies = [sources[i] if i in taken else (written, part) for i, part in enumerate(made)]
+        with open(unfinished, "wb") as into:
+            _lay(into, written, made, bodies, parts)
+
+
+def _stand_in(part: TakenPart, file: Any, body: PackedPart) -> PartToWrite:
+    """Give a part of one row or tile that has the header of what is taken over."""
+    window = part.data_window
+    one = window._replace(
+        x_max=window.x_min if part.tile else window.x_max, y_max=window.y_min
+    )  # fmt: skip
+    planes = {
+        name: np.zeros((one.height, one.width), _TYPES[struct.unpack_from("<i", layout)[0]])
+        for name, (_, layout) in zip(part.names, body.channels, strict=True)
+    }
+    return PartToWrite(planes, part.compression, one, part.name, part.tile, part.said, part.is_upwards)
+
+
+def _lay(
+    into: Any,
+    written: Any,
+    made: Sequence[PackedPart],
+    bodies: Sequence[tuple[Any, PackedPart]],
+    parts: Sequence[PartToWrite | TakenPart],
+) -> None:
+    """Lay headers, tables and chunks into a file."""
+    ends = min(offset for part in made for offset in part.offsets)
+    table_at = ends - 8 * sum(len(part.offsets) for part in made)
+    written.seek(0)
+    header = bytearray(written.read(table_at))
+    for part, (_, body), meant in zip(made, bodies, parts, strict=True):
+        if isinstance(meant, TakenPart):
+            _hold_against(meant, part, body)
+        for attribute in part.attributes:
+            if attribute.name == "dataWindow":
+                struct.pack_into("<4i", header, attribute.at, *body.window)
+            elif attribute.name == "chunkCount":
+                struct.pack_into("<i", header, attribute.at, len(body.offsets))
+    into.write(header)
+    into.write(bytes(8 * sum(len(body.offsets) for _, body in bodies)))
+    tables: list[tuple[int, ...]] = []
+    for part, (file, body), meant in zip(made, bodies, parts, strict=True):
+        digest, lead = Digest(body), struct.pack("<i", part.index) if part.is_numbered else b""
+        at, offsets = into.tell(), []
+        # Chunks of what goes from the bottom up are laid behind each other in that order, as readers expect.
+        for place, packed in _in_order(file, body, is_upwards=meant.is_upwards, digest=digest):
+            offsets.append(at)
+            into.write(lead + place + struct.pack("<i", len(packed)))
+            into.write(packed)
+            at += len(lead) + len(place) + 4 + len(packed)
+        if isinstance(meant, TakenPart) and digest.said() != meant.digest:
+            raise NotAsCountedError(
+                f"{os.path.basename(meant.path)} holds other bytes than when its frames were counted.",
+                where=meant.path, why="What is packed in them has not been looked at.",
+                remedy="It is unpacked and looked at again.",
+            )  # fmt: skip
+        tables.append(tuple(reversed(offsets)) if meant.is_upwards else tuple(offsets))
+    into.seek(table_at)
+    for table in tables:
+        into.write(struct.pack(f"<{len(table)}Q", *table))
+    into.flush()
+
+
+def _in_order(
+    file: Any, body: PackedPart, *, is_upwards: bool, digest: Digest
+) -> Iterator[tuple[bytes, bytes]]:
+    if not is_upwards:
+        for place, packed in chunks_of(file, body):
+            digest.add(place, packed)
+            yield place, packed
+        return
+    every = list(chunks_of(file, body))
+    for place, packed in every:
+        digest.add(place, packed)
+    yield from reversed(every)
+
+
+def _hold_against(meant: TakenPart, header: PackedPart, body: PackedPart) -> None:
+    """Refuse what would be read otherwise under the new header."""
+    same = (
+        [name for name, _ in header.channels] == list(meant.names)
+        and [layout for _, layout in header.channels] == [layout for _, layout in body.channels]
+        and (header.compression, header.tile) == (body.compression, body.tile)
+        and body.window == meant.data_window
+    )
+    if not same:
+        raise _otherwise(meant)
+
+
+def _otherwise(part: TakenPart) -> NotAsCountedError:
+    return NotAsCountedError(
+        f"{os.path.basename(part.path)} is laid out otherwise than it was.", where=part.path,
+        why="Its packed pixels would be read as something else.", remedy="It is unpacked again.",
+    )  # fmt: skip
+
+
+def taken_as_counted(path: str, number: int, part: TakenPart) -> str | None:
+    """Say what is wrong with a part that was taken over, in the written file; None where all is well.
+
+    Parameters
+    ----------
+    path : str
+    number : int
+        Its index in the new file.
+    part : TakenPart
+    """
+    try:
+        with open(path, "rb") as file:
+            written = packed_parts(file)[number]
+            if [name for name, _ in written.channels] != list(part.names):
+                return "its channels are called otherwise"
+            if written.window != part.data_window:
+                return "its data window is another one"
+            return None if digest_of(file, written) == part.digest else "its packed pixels are others"
+    except (NotAsCountedError, OSError, IndexError) as error:
+        return f"it can't be read again: {error}"
