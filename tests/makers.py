@@ -31,10 +31,10 @@ from drawstring.installation import Installation
 from drawstring.local_postgres import LocalPostgres
 from drawstring.runs.frame import carry_out
 from drawstring.runs.manifest import close_package
-from drawstring.runs.measuring import measure_frame
+from drawstring.runs.measuring import look_through, measure_frame
 from drawstring.runs.planning import plan_of, source_files, tasks_of
 from drawstring.store import deliveries, measuring, recipes, shows
-from drawstring.store.models import Run, now
+from drawstring.store.models import Run, Shot, now
 
 WIDTH, HEIGHT, FRAMES = 192, 108, 6
 """Of the small demo show."""
@@ -165,6 +165,20 @@ def measure_here(sessions: Any, code: str, knot: str) -> None:
         }
         waiting.key = countings(list(passes), recipe)[knot].key
         measuring.finish(waiting, counted, {})
+
+
+def count_facts_here(session: Session, shot: Shot) -> None:
+    """Have a shot's frames counted as the engine does when they arrive."""
+    delivery = shot.delivery
+    passes, window = tuple(deliveries.passes_of(delivery)), deliveries.window_of(delivery)
+    told = [
+        look_through(measuring.FACTS, number, source_files(files), passes, window)
+        for number, files in deliveries.usable_frames(session, delivery).items()
+    ]
+    measuring.finish(
+        delivery.measured(measuring.FACTS), {number: facts for number, facts, _ in told}, {},
+        {number: packed for number, _, packed in told},
+    )  # fmt: skip
 
 
 def carry_out_here(session: Session, run: Run) -> None:

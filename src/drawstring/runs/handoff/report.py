@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import base64
 import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -45,6 +45,7 @@ class _Channels:
     names: str
     stored: str
     place: str
+    proven: str
     lost: float
     rounded: float
     held: int
@@ -97,6 +98,7 @@ def render_report(folder: str, manifest: Mapping[str, Any], findings: Sequence[F
         ),
         reader=next((proof["reader"] for proof in proofs if "reader" in proof), ""),
         equal=sum(proof.get("equal", 0) for proof in proofs),
+        copied=copied_channels(proofs),
         compared=sum(proof.get("channels", 0) for proof in proofs),
         findings=findings,
         recomposed=_recomposed(frames),
@@ -104,6 +106,11 @@ def render_report(folder: str, manifest: Mapping[str, Any], findings: Sequence[F
         knots=[(knot.title, _said(settings.get(knot.name, {}))) for knot in KNOTS],
         depth=settings.get("depth", {}),
     )  # fmt: skip
+
+
+def copied_channels(proofs: Iterable[Mapping[str, Any]]) -> int:
+    """Count the channels that were copied as they are packed, over all files."""
+    return sum(len(names) for proof in proofs for names in proof.get("copied", {}).values())
 
 
 @lru_cache(maxsize=1)
@@ -150,6 +157,13 @@ def _channels(manifest: Mapping[str, Any]) -> list[_Channels]:
             rounded[name] = max(rounded.get(name, 0.0), most)
         for name, count in frame["proof"].get("held_at_half_limit", {}).items():
             held[name] = held.get(name, 0) + count
+    copied = {
+        (part, name)
+        for frame in manifest["frames"]
+        for one in [frame, *frame["proof"].get("beside", [])]
+        for part, names in one["proof"].get("copied", {}).items()
+        for name in names
+    }
     by_source: dict[str, list[Mapping[str, Any]]] = {}
     for channel in manifest["channels"]:
         by_source.setdefault(channel["from"], []).append(channel)
@@ -159,6 +173,7 @@ def _channels(manifest: Mapping[str, Any]) -> list[_Channels]:
             ", ".join(one["name"] for one in some),
             ", ".join(dict.fromkeys(one["type"] for one in some)),
             some[0].get("part") or some[0].get("file_of") or "",
+            "its packed bytes" if (some[0].get("part") or "", some[0]["name"]) in copied else "its pixels",
             max(lost.get(one["name"], 0.0) for one in some),
             max(rounded.get(one["name"], 0.0) for one in some),
             sum(held.get(one["name"], 0) for one in some),

@@ -15,7 +15,7 @@ from drawstring.runs.checking import check_package
 from drawstring.runs.handoff import copy_package, make_report, make_review, zip_of
 from drawstring.runs.handoff.contents import MANIFESTS, manifest_of
 from drawstring.runs.handoff.odd_values import odd_lines
-from drawstring.runs.handoff.report import render_report
+from drawstring.runs.handoff.report import copied_channels, render_report
 from drawstring.runs.manifest import describe
 from drawstring.store import ledger
 from drawstring.store.standing import standing
@@ -69,6 +69,7 @@ def package(package_id: int) -> str:
             inboxes=house().installation.inbox_addresses,
             channels=sum(proof["channels"] for proof in proofs),
             equal=sum(proof["equal"] for proof in proofs),
+            copied=copied_channels(proofs),
         )
 
 
