@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import atexit
 import os
+import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -12,6 +14,14 @@ import numpy as np
 import OpenEXR
 
 WIDTH, HEIGHT = 1920, 1080
+
+
+@atexit.register
+def _end() -> None:
+    """End without the libraries' own farewells, which would hide the lines."""
+    sys.stdout.flush()
+    if "drawstring" in sys.modules:
+        os._exit(1 if getattr(sys, "last_value", None) else 0)
 
 
 def best(task: Callable[[], object], times: int = 3) -> float:

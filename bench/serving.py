@@ -2,20 +2,87 @@
 
 from __future__ import annotations
 
+import os
 import shutil
+import subprocess
 import sys
 import tempfile
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+import time
+import urllib.request
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from flask import Flask
+from sqlalchemy.orm import sessionmaker
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "ops"))
+from drawstring.core.arrivals import scan  # noqa: E402
 from drawstring.installation import Installation  # noqa: E402
 from drawstring.local_postgres import LocalPostgres, free_port, place_for  # noqa: E402
-from drawstring.store.database import migrate  # noqa: E402
+from drawstring.store import deliveries, shows  # noqa: E402
+from drawstring.store.database import connect, migrate  # noqa: E402
 from drawstring.web.app import create_served_app  # noqa: E402
+
+
+@contextmanager
+def filled(frames: Path) -> Iterator[tuple[str, int, Callable[[], None]]]:
+    """Serve a house with one shot as it is served to people; give its address, the shot, and a restart."""
+    place = Path(tempfile.mkdtemp(prefix="drawstring-bench-"))
+    place.chmod(0o755)
+    server = LocalPostgres(place_for(place / "data"), free_port(), "bench", is_lasting=False)
+    server.make()
+    server.start()
+    server.make_database("bench")
+    migrate(server.url("bench"))
+    port = free_port()
+    environment = {
+        **os.environ, "DRAWSTRING_VAR": str(place / "var"), "DRAWSTRING_ROOTS": str(frames),
+        "DRAWSTRING_DATABASE_URL": server.url("bench"), "DRAWSTRING_PORT": str(port),
+    }  # fmt: skip
+    running: list[subprocess.Popen[bytes]] = []
+
+    def stop() -> None:
+        for process in running:
+            process.terminate()
+            process.wait(30)
+        running.clear()
+
+    def start() -> None:
+        stop()
+        running.append(
+            subprocess.Popen(
+                [sys.executable, "-m", "drawstring.cli", "serve"], env=environment, stderr=subprocess.DEVNULL
+            )
+        )
+        until = time.monotonic() + 60
+        while time.monotonic() < until:
+            with suppress(OSError), urllib.request.urlopen(f"http://127.0.0.1:{port}/alive", timeout=2):
+                return
+            time.sleep(0.2)
+        raise RuntimeError("the house did not come up")
+
+    try:
+        (found,) = scan(str(frames), roots=[str(frames)]).candidates
+        with sessionmaker(connect(server.url("bench"))).begin() as session:
+            shot = shows.make_shot(session, shows.make_show(session, "Bench"), "B001")
+            deliveries.accept(session, shot, found)
+            number = shot.id
+        start()
+        time.sleep(10)  # the engine comes up and counts
+        with sessionmaker(connect(server.url("bench")))() as session:
+            until = time.monotonic() + 300
+            while time.monotonic() < until and not all(
+                one.state in ("done", "failed")
+                for one in shows.shot_by_id(session, number).delivery.measurements
+            ):
+                time.sleep(1)
+                session.expire_all()
+        yield f"http://127.0.0.1:{port}", number, start
+    finally:
+        stop()
+        server.stop()
+        shutil.rmtree(place, ignore_errors=True)
 
 
 @contextmanager

@@ -91,6 +91,11 @@ class Installation:
         1536,
     )
     cache_mb: int = _setting("DRAWSTRING_CACHE_MB", "Memory for decoded pictures in the server, in MB.", 1024)
+    kept_mb: int = _setting(
+        "DRAWSTRING_KEPT_MB",
+        "Disk for decoded pictures below the folder for all state, in MB; 0 for none.",
+        4096,
+    )
 
     @property
     def address(self) -> str:

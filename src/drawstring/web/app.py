@@ -34,6 +34,7 @@ from drawstring.web.packages.reviews import bp as reviews
 from drawstring.web.packages.sendings import bp as sendings
 from drawstring.web.packages.views import bp as packages
 from drawstring.web.pictures.frames import FrameCache
+from drawstring.web.pictures.kept_planes import KeptPlanes
 from drawstring.web.pictures.levels import bp as levels
 from drawstring.web.pictures.views import bp as pictures
 from drawstring.web.runs.views import bp as runs
@@ -92,7 +93,11 @@ def create_app(installation: Installation | None = None, **overrides: Any) -> Fl
         installation,
         sessionmaker(connect(installation.database), expire_on_commit=False),
         readers,
-        FrameCache(readers, installation.cache_mb << 20),
+        FrameCache(
+            readers,
+            installation.cache_mb << 20,
+            KeptPlanes(os.path.join(installation.var, "cache", "planes"), installation.kept_mb << 20),
+        ),
     )
     guards.init_app(app)
     app.url_map.converters["knot"] = KnotConverter

@@ -32,7 +32,7 @@ def bench(shot_id: int, knot: str) -> str:
     """Show the bench with one knot's settings."""
     with work() as session:
         one = shows.shot_by_id(session, shot_id)
-        return render_template("bench/bench.html", **bench_words(session, one, knot))
+        return render_template("bench/bench.html", tray_waits=True, **bench_words(session, one, knot))
 
 
 @bp.post("/shots/<int:shot_id>/<knot:knot>/settle")

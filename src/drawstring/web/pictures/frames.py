@@ -9,7 +9,7 @@ from __future__ import annotations
 import os
 import threading
 from collections import OrderedDict
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
 from drawstring.core.arrays import Stored
@@ -19,12 +19,16 @@ from drawstring.core.io.headers import read_facts
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.recipe.pictures import proxy
 from drawstring.runs.readers import Readers
+from drawstring.web.pictures.kept_planes import KeptPlanes
 
 Files = Mapping[int, FileFacts]
 """A frame's files by source."""
 
 LASTING = 2
 """Frames of which computations keep something: that can be 180 MB to a frame at HD."""
+
+MOST_SHEET_BYTES = 1 << 30
+"""Of all of a frame's channels at full size, for them to be unpacked together."""
 
 Key = tuple[str, int, int, int, str, Window, int, bool, Window | None]
 
@@ -36,10 +40,13 @@ class FrameCache:
     ----------
     readers : Readers
     limit_bytes : int
+    kept : KeptPlanes
+        Where they lie on disk.
     """
 
-    def __init__(self, readers: Readers, limit_bytes: int) -> None:
-        self._readers, self._limit = readers, limit_bytes
+    def __init__(self, readers: Readers, limit_bytes: int, kept: KeptPlanes) -> None:
+        self._readers, self._limit, self._kept = readers, limit_bytes, kept
+        self._sheets: dict[Key, threading.Lock] = {}
         self._planes: OrderedDict[Key, Stored] = OrderedDict()
         self._size = 0
         self._headers: dict[tuple[str, int, int], FileFacts] = {}
@@ -83,12 +90,73 @@ class FrameCache:
                 self._planes.move_to_end(keys[ref])
         missing = [ref for ref in keys if ref not in found]
         if missing:
+            there = {ref: plane for ref in missing if (plane := self._kept.get(keys[ref])) is not None}
+            found |= there
+            self._keep({keys[ref]: plane for ref, plane in there.items()})
+            missing = [ref for ref in missing if ref not in there]
+        if missing:
             needed = {ref.source: files[ref.source] for ref in missing if ref.source in files}
             path = next((facts.path for facts in needed.values()), "")
-            read = self._readers.read(path, decode, needed, missing, window, level, is_light, display)
+            lights = set(missing) if is_light else set()
+            read = self._readers.read(path, decode, needed, missing, window, level, lights, display)
             found |= read
             self._keep({keys[ref]: plane for ref, plane in read.items()})
+            for ref, plane in read.items():
+                self._kept.put(keys[ref], plane)
         return found
+
+    def sheet(
+        self,
+        files: Files,
+        lights: Sequence[ChannelRef],
+        others: Sequence[ChannelRef],
+        *,
+        window: Window,
+        level: int,
+        display: Window | None = None,
+    ) -> None:
+        """Have all of a frame's channels at a small size, by one look into each file.
+
+        A part's channels lie packed together: whoever unpacks one has unpacked all. Whoever asks meanwhile
+        waits for this look instead of taking another one.
+
+        Parameters
+        ----------
+        lights, others : sequence of ChannelRef
+            What may be averaged, and what may not.
+        """
+        every = [*lights, *others]
+        if window.width * window.height * 4 * len(every) > MOST_SHEET_BYTES or not every:
+            return  # a picture that can't be held whole with all of its passes: each is looked at by itself
+        key = self._key(files.get(every[0].source), every[0], window, level, True, display)
+        with self._lock:
+            turn = self._sheets.setdefault(key, threading.Lock())
+        with turn:
+            keys = {
+                ref: self._key(files.get(ref.source), ref, window, level, ref in set(lights), display)
+                for ref in every
+            }
+            missing = [ref for ref in every if not self._has(keys[ref])]
+            if missing:
+                needed = {ref.source: files[ref.source] for ref in missing}
+                path = next(facts.path for facts in needed.values())
+                read = self._readers.read(
+                    path, decode, needed, missing, window, level, set(lights), display
+                )  # fmt: skip
+                self._keep({keys[ref]: plane for ref, plane in read.items()})
+                for ref, plane in read.items():
+                    self._kept.put(keys[ref], plane)
+        with self._lock:
+            self._sheets.pop(key, None)
+
+    def _has(self, key: Key) -> bool:
+        with self._lock:
+            if key in self._planes:
+                return True
+        plane = self._kept.get(key)
+        if plane is not None:
+            self._keep({key: plane})
+        return plane is not None
 
     def lasting(self, files: Files, level: int) -> dict[Any, Any]:
         """Give where computations keep what stays true for a frame; of the last few frames only."""
@@ -144,13 +212,13 @@ def decode(
     refs: Sequence[ChannelRef],
     window: Window,
     level: int,
-    is_light: bool,
+    lights: Collection[ChannelRef],
     display: Window | None = None,
 ) -> dict[ChannelRef, Stored]:
-    """Read channels and make proxies of them; runs in a reader's process.
+    """Read channels and make proxies of them, those of `lights` averaged; runs in a reader's process.
 
     Somebody is waiting for just this picture, so one read may use every core.
     """
     use_threads(os.cpu_count() or 1)
     planes = read_frame(files, refs, window=window, display=display)
-    return {ref: proxy(plane, level, is_light=is_light) for ref, plane in planes.items()}
+    return {ref: proxy(plane, level, is_light=ref in lights) for ref, plane in planes.items()}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,7 +18,7 @@ from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment, Place, moment_of
 from drawstring.core.chain import Value, Work, channels_of
 from drawstring.core.colour import bake, look
-from drawstring.core.errors import MissingError, SettingError
+from drawstring.core.errors import DrawstringError, MissingError, SettingError
 from drawstring.core.io.facts import ChannelRef, FileFacts, Window
 from drawstring.core.passes import HASHED_ROLES, Pass, Role
 from drawstring.core.recipe import (
@@ -62,6 +63,10 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
         light = shown.kind == "light"
         values = np.stack([proxy(values[..., c], level, is_light=light) for c in range(values.shape[2])], -1)
     values = np.ascontiguousarray(values)
+    if request.args.get("as") == "half" and shown.kind == "light" and values.dtype == np.float32:
+        # For looking only: what half can't hold would look no brighter than its limit.
+        with np.errstate(over="ignore", invalid="ignore"):
+            values = np.clip(values, -65504, 65504).astype(np.float16)
     window, display = at.lies(values.shape, level, chains)
     if values.shape[2] == 3:
         values = np.concatenate([values, np.ones_like(values[..., :1])], axis=-1)
@@ -92,6 +97,8 @@ def thumb(shot_id: int, number: int, name: str) -> Response:
     chains = Chains(passes, recipe)
     if chains.needs_whole(name, (at.display.width, at.display.height), level):
         level = 0
+    if level:
+        at.look_at_all(level)
     place = at.place_out(chains, level)
     planes = [in_frame(plane, place) for plane in at.of(chains.own(name), level)]
     one, result = pass_named(name, passes), find_result(name)
@@ -224,6 +231,20 @@ class FrameHere:
                     self.files, some, window=self.window, level=level, is_light=is_light, display=self.display
                 )
         return read
+
+    def look_at_all(self, level: int) -> None:
+        """Have all passes at a proxy level by one look: a tray shows every one of them."""
+        refs = [ref for one in self.passes for ref in one.channels if ref.source in self.files]
+        averaged = light_among(refs, self.passes)
+        lights, others = (
+            [ref for ref in refs if ref in averaged],
+            [ref for ref in refs if ref not in averaged],
+        )
+        # One that can't be read must not take the others' pictures away: each is tried by itself then.
+        with suppress(DrawstringError):
+            house().frames.sheet(
+                self.files, lights, others, window=self.window, level=level, display=self.display
+            )  # fmt: skip
 
     def of(self, wanted: Value, level: int) -> Any:
         """Work out what is described, at a proxy level."""

@@ -4,7 +4,7 @@ import { Drawing } from "./drawing.js";
 import { Tracks } from "./tracks.js";
 import { mark, setMode, setUpCompare, setView } from "./bench/compare.js";
 import { Desk } from "./bench/desk.js";
-import { go, play } from "./bench/frames.js";
+import { go } from "./bench/frames.js";
 import { setUpKeys } from "./bench/keys.js";
 import { setUpCurves } from "./bench/curves.js";
 import { setUpKeysFrom } from "./bench/keysfrom.js";
@@ -12,8 +12,14 @@ import { setUpLevels } from "./bench/levels.js";
 import { load } from "./bench/loading.js";
 import { setUpMonitor } from "./bench/monitor.js";
 import { openPart } from "./bench/parts.js";
+import { play, setUpPlaying } from "./bench/playing.js";
 import { setUpPicking } from "./bench/picking.js";
 import { settle, setUpTrying } from "./bench/trying.js";
+
+// Small pictures wait for the large one, which is what the page was opened for.
+function showTray() {
+  document.querySelectorAll("#tray img[data-src]").forEach((img) => { img.src = img.dataset.src; img.removeAttribute("data-src"); });
+}
 
 const element = document.getElementById("bench");
 if (element) start(new Desk(element));
@@ -38,12 +44,15 @@ async function start(desk) {
   setUpLevels(desk);
   setUpKeys(desk);
   setUpMonitor(desk);
+  setUpPlaying(desk, (to) => go(desk, to));
   document.getElementById("play").addEventListener("click", () => play(desk));
   document.body.addEventListener("htmx:afterSettle", () => mark(desk));
   const pass = wished.get("pass");
   if (pass && desk.isThere(pass)) names[0] = pass;
   mark(desk);
-  setView(desk, document.getElementById("view").value).then(() => load(desk));
+  const isSeen = setView(desk, document.getElementById("view").value);
+  Promise.all([isSeen, load(desk)]).finally(() => showTray());
+  document.body.addEventListener("htmx:afterSettle", showTray);
   if (desk.script.beginsWithWipe && names[0] !== names[1]) setMode(desk, "wipe");
   openPart(desk, wished.get("part") || "", { isFirst: Boolean(wished.get("part") || desk.script.opensFirst) });
   desk.script.begun?.();

@@ -10,20 +10,21 @@ export class Pictures {
     this.turn = 0;
   }
 
-  key(frame, name, level, tried = {}) { return JSON.stringify([frame, name, level, tried]); }
+  key(frame, name, level, tried = {}, isQuick = false) { return JSON.stringify(isQuick ? [frame, name, level, tried, "quick"] : [frame, name, level, tried]); }
 
-  has(frame, name, level) { return this.kept.has(this.key(frame, name, level)); }
+  has(frame, name, level, isQuick = false) { return this.kept.has(this.key(frame, name, level, {}, isQuick)); }
 
   // Throws an Error whose message is for the person.
-  async get(frame, name, level, tried = {}) {
-    const key = this.key(frame, name, level, tried);
+  // Quick ones are for looking alone: half floats, where the true values are of no use yet.
+  async get(frame, name, level, tried = {}, isQuick = false) {
+    const key = this.key(frame, name, level, tried, isQuick);
     if (this.kept.has(key)) {
       const picture = this.kept.get(key);
       this.kept.delete(key);
       this.kept.set(key, picture);
       return picture;
     }
-    const query = new URLSearchParams({ level, ...tried }), { turn } = this;
+    const query = new URLSearchParams({ level, ...(isQuick ? { as: "half" } : {}), ...tried }), { turn } = this;
     const answer = await fetch(`/shots/${this.shot}/frames/${frame}/pixels/${name}?${query}`, { headers: { Accept: "application/json" } });
     if (!answer.ok) throw new Error(await words(answer));
     const [width, height, channels] = answer.headers.get("X-Size").split(" ").map(Number);

@@ -134,3 +134,45 @@ void main() {
   }
   colour = vec4(c, 1.0);
 }`;
+
+
+// The same for what is shown nearly always, one flat picture of light, without what it does not need: software
+// draws it four times as fast.
+export const PLAIN = `#version 300 es
+precision highp float;
+precision highp sampler2D;
+precision highp sampler3D;
+struct Slot { vec4 window; int channels; int kind; vec2 ends; };
+uniform sampler2D pictureA;
+uniform Slot slotA;
+uniform sampler3D cube;
+uniform vec3 shaper;
+uniform vec2 size, offset;
+uniform float scale, exposure;
+uniform vec4 display;
+uniform vec3 surround;
+out vec4 colour;
+
+void main() {
+  vec2 at = (vec2(gl_FragCoord.x, size.y - gl_FragCoord.y) - offset) / scale + display.xy;
+  vec2 frame = (at - display.xy) / display.zw, uv = (at - slotA.window.xy) / slotA.window.zw;
+  bool framed = all(greaterThanEqual(frame, vec2(0.0))) && all(lessThan(frame, vec2(1.0)));
+  bool inside = all(greaterThanEqual(uv, vec2(0.0))) && all(lessThan(uv, vec2(1.0)));
+  if (!inside) { colour = vec4(framed ? vec3(0.0) : surround, 1.0); return; }
+  vec3 light = texture(pictureA, uv).rgb;
+  if (slotA.channels == 1) light = light.rrr;
+  vec3 c;
+  if (any(isnan(light))) c = vec3(mod(floor(at.x) + floor(at.y), 2.0));
+  else {
+    vec3 s = log2(1.0 + shaper.x * max(light * exposure, 0.0)) / shaper.y;
+    c = texture(cube, clamp(s, 0.0, 1.0) * ((shaper.z - 1.0) / shaper.z) + 0.5 / shaper.z).rgb;
+  }
+  colour = vec4(framed ? c : mix(c, surround, 0.5), 1.0);
+}`;
+
+// What was drawn before, drawn again.
+export const AGAIN = `#version 300 es
+precision mediump float;
+uniform sampler2D pictureA;
+out vec4 colour;
+void main() { colour = texelFetch(pictureA, ivec2(gl_FragCoord.xy), 0); }`;

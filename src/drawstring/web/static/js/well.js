@@ -1,10 +1,14 @@
 // The well: one or two pictures drawn by WebGL2 from the values that Python computed. It only shows.
-import { FRAGMENT, VERTEX } from "./shaders.js";
+import { AGAIN, FRAGMENT, PLAIN, VERTEX } from "./shaders.js";
 
 const KINDS = { light: 0, values: 1, direction: 2, distance: 3, signed: 4 };
 const MODES = { one: 0, wipe: 1, beside: 2, difference: 3, crossed: 4, flicker: 5, anaglyph: 6, lines: 7 };
 const PAIRED = ["beside", "crossed"];
 const FLICKER_MS = 350;
+// Pictures that were shown keep their textures while there is room: the second time round nothing is sent.
+const TEXTURE_BYTES = 450e6;
+// So do drawings of the well, while it plays: sending light through a view is dear where software draws.
+const DRAWN_BYTES = 250e6;
 
 // Where a viewer who is turned looks, into the picture's own directions, column by column (see core.eyes.sphere).
 function turned({ yaw, pitch }) {
@@ -12,6 +16,8 @@ function turned({ yaw, pitch }) {
   return [Math.cos(a), 0, -Math.sin(a), Math.sin(a) * Math.sin(b), Math.cos(b), Math.cos(a) * Math.sin(b), Math.sin(a) * Math.cos(b), -Math.sin(b), Math.cos(a) * Math.cos(b)];
 }
 const CHANNELS = { all: 0, R: 1, G: 2, B: 3, A: 4 };
+
+let serials = 0;
 
 export function halfToNumber(bits) {
   const sign = bits & 0x8000 ? -1 : 1, exponent = (bits >> 10) & 31, fraction = bits & 1023;
@@ -32,6 +38,7 @@ export class Well {
     this.gl.clear(this.gl.COLOR_BUFFER_BIT);
     this.pictures = [null, null];
     this.textures = new Map();
+    this.drawn = { state: "", kept: new Map() };
     this.mode = "one";
     this.channel = "all";
     this.stops = 0;
@@ -46,27 +53,47 @@ export class Well {
   }
 
   #prepare() {
+    const gl = this.gl;
+    gl.bindBuffer(gl.ARRAY_BUFFER, gl.createBuffer());
+    gl.bufferData(gl.ARRAY_BUFFER, new Float32Array([-1, -1, 3, -1, -1, 3]), gl.STATIC_DRAW);
+    gl.enableVertexAttribArray(0);
+    gl.vertexAttribPointer(0, 2, gl.FLOAT, false, 0, 0);
+    gl.pixelStorei(gl.UNPACK_ALIGNMENT, 1);
+    [this.again, this.plain, this.whole] = [AGAIN, PLAIN, FRAGMENT].map((text) => this.#program(text));
+    for (const program of [this.again, this.plain, this.whole]) {
+      this.#use(program);
+      gl.uniform1i(this.at("pictureA"), 0);
+      gl.uniform1i(this.at("pictureB"), 1);
+      gl.uniform1i(this.at("cube"), 2);
+      gl.uniform1i(this.at("distances"), 3);
+    }
+  }
+
+  #program(fragment) {
     const gl = this.gl, program = gl.createProgram();
-    for (const [kind, text] of [[gl.VERTEX_SHADER, VERTEX], [gl.FRAGMENT_SHADER, FRAGMENT]]) {
+    for (const [kind, text] of [[gl.VERTEX_SHADER, VERTEX], [gl.FRAGMENT_SHADER, fragment]]) {
       const shader = gl.createShader(kind);
       gl.shaderSource(shader, text);
       gl.compileShader(shader);
       if (!gl.getShaderParameter(shader, gl.COMPILE_STATUS)) throw new Error(gl.getShaderInfoLog(shader));
       gl.attachShader(program, shader);
     }
+    gl.bindAttribLocation(program, 0, "corner");
     gl.linkProgram(program);
-    gl.useProgram(program);
-    this.at = (name) => gl.getUniformLocation(program, name);
-    gl.bindBuffer(gl.ARRAY_BUFFER, gl.createBuffer());
-    gl.bufferData(gl.ARRAY_BUFFER, new Float32Array([-1, -1, 3, -1, -1, 3]), gl.STATIC_DRAW);
-    const corner = gl.getAttribLocation(program, "corner");
-    gl.enableVertexAttribArray(corner);
-    gl.vertexAttribPointer(corner, 2, gl.FLOAT, false, 0, 0);
-    gl.pixelStorei(gl.UNPACK_ALIGNMENT, 1);
-    gl.uniform1i(this.at("pictureA"), 0);
-    gl.uniform1i(this.at("pictureB"), 1);
-    gl.uniform1i(this.at("cube"), 2);
-    gl.uniform1i(this.at("distances"), 3);
+    return { program, places: new Map() };
+  }
+
+  #use(program) {
+    this.gl.useProgram(program.program);
+    this.at = (name) => {
+      if (!program.places.has(name)) program.places.set(name, this.gl.getUniformLocation(program.program, name));
+      return program.places.get(name);
+    };
+  }
+
+  // One flat picture of light, with nothing marked in it, needs no more than the plain program.
+  #isPlain(mode) {
+    return mode === "one" && this.channel === "all" && !this.round && !this.band && this.pictures[0].kind === "light";
   }
 
   // A view's cube: {size, k, max, data: Uint16Array of half floats}.
@@ -79,8 +106,9 @@ export class Well {
     for (const side of [gl.TEXTURE_WRAP_S, gl.TEXTURE_WRAP_T, gl.TEXTURE_WRAP_R]) gl.texParameteri(gl.TEXTURE_3D, side, gl.CLAMP_TO_EDGE);
     gl.texParameteri(gl.TEXTURE_3D, gl.TEXTURE_MIN_FILTER, gl.LINEAR);
     gl.texParameteri(gl.TEXTURE_3D, gl.TEXTURE_MAG_FILTER, gl.LINEAR);
-    gl.uniform3f(this.at("shaper"), cube.k, Math.log2(1 + cube.k * cube.max), cube.size);
+    this.shaper = [cube.k, Math.log2(1 + cube.k * cube.max), cube.size];
     this.cube = texture;
+    this.views = (this.views ?? 0) + 1;
     this.draw();
   }
 
@@ -88,15 +116,27 @@ export class Well {
   lay(slot, picture) {
     const before = this.pictures[slot], size = String(this.display);
     this.pictures[slot] = picture;
-    if (picture && !this.textures.has(picture)) this.textures.set(picture, this.#texture(picture));
-    if (before && !this.pictures.includes(before)) {
-      this.gl.deleteTexture(this.textures.get(before));
-      this.textures.delete(before);
-    }
+    if (picture) this.ready(picture);
     // A picture of another size (an eye out of a packed one) is fitted anew where the last one was.
     if (picture && (this.scale === null || (this.fitted && String(this.display) !== size))) this.fit();
     this.draw();
     this.element.dispatchEvent(new Event("well-laid"));
+  }
+
+  // Send a picture to the card ahead of its turn; what was shown longest ago makes room.
+  ready(picture) {
+    const texture = this.textures.get(picture) ?? this.#texture(picture);
+    this.textures.delete(picture);
+    this.textures.set(picture, texture);
+    let size = 0;
+    for (const each of this.textures.keys()) size += each.bytes;
+    for (const [oldest, gone] of this.textures) {
+      if (size <= TEXTURE_BYTES) break;
+      if (this.pictures.includes(oldest) || oldest === picture) continue;
+      this.gl.deleteTexture(gone);
+      this.textures.delete(oldest);
+      size -= oldest.bytes;
+    }
   }
 
   #texture(picture) {
@@ -265,9 +305,11 @@ export class Well {
 
   draw() {
     if (this.waiting) return;
-    this.waiting = true;
-    requestAnimationFrame(() => { this.waiting = false; this.#paint(); });
+    this.waiting = new Promise((done) => { requestAnimationFrame(() => { this.waiting = null; this.#paint(); done(); }); });
   }
+
+  // Resolves when what was laid has been drawn.
+  painted() { return this.waiting ?? Promise.resolve(); }
 
   #paint() {
     const gl = this.gl, { width, height } = this.canvas;
@@ -277,7 +319,11 @@ export class Well {
     }
     gl.viewport(0, 0, width, height);
     const mode = this.pictures[1] ? this.mode : "one";
-    ["A", "B"].forEach((letter, slot) => {
+    if (this.#drawAgain(mode)) return;
+    const isPlain = this.#isPlain(mode);
+    this.#use(isPlain ? this.plain : this.whole);
+    gl.uniform3f(this.at("shaper"), ...this.shaper);
+    (isPlain ? ["A"] : ["A", "B"]).forEach((letter, slot) => {
       const picture = this.pictures[slot] ?? this.pictures[0];
       gl.activeTexture(slot ? gl.TEXTURE1 : gl.TEXTURE0);
       gl.bindTexture(gl.TEXTURE_2D, this.textures.get(picture));
@@ -286,12 +332,6 @@ export class Well {
       gl.uniform1i(this.at(`slot${letter}.kind`), KINDS[picture.kind]);
       gl.uniform2f(this.at(`slot${letter}.ends`), ...picture.ends);
     });
-    const band = this.band && this.distanceTexture ? this.band : [1, 0];
-    gl.activeTexture(gl.TEXTURE3);
-    gl.bindTexture(gl.TEXTURE_2D, this.distanceTexture ?? this.textures.get(this.pictures[0]));
-    gl.uniform2f(this.at("band"), ...band);
-    gl.uniform4f(this.at("bandWindow"), ...(this.distances?.window ?? [0, 0, 1, 1]));
-    gl.uniform3f(this.at("accent"), ...this.#accent());
     gl.activeTexture(gl.TEXTURE2);
     gl.bindTexture(gl.TEXTURE_3D, this.cube);
     gl.uniform2f(this.at("size"), width, height);
@@ -299,6 +339,64 @@ export class Well {
     gl.uniform1f(this.at("scale"), this.scale);
     gl.uniform4f(this.at("display"), ...this.display);
     gl.uniform1f(this.at("exposure"), 2 ** this.stops);
+    const grey = parseInt(getComputedStyle(document.documentElement).getPropertyValue("--surround").trim().slice(1, 3), 16) / 255;
+    gl.uniform3f(this.at("surround"), grey, grey, grey);
+    if (!isPlain) this.#tellAll(mode);
+    gl.drawArrays(gl.TRIANGLES, 0, 3);
+    this.#keepDrawn();
+    this.#tellTests(mode);
+  }
+
+  // Draw what was drawn of these pictures before, as long as nothing else about it is different.
+  #drawAgain(mode) {
+    if (!this.keepsDrawn || this.band || this.round) return false;
+    const gl = this.gl, { width, height } = this.canvas, { drawn } = this;
+    const state = JSON.stringify([mode, this.channel, this.stops, this.share, this.scale, this.offset, width, height, this.views, this.phase, this.anaglyph, document.documentElement.dataset.theme]);
+    if (drawn.state !== state) this.#dropDrawn(state);
+    const texture = drawn.kept.get(this.#pair());
+    if (!texture) return false;
+    this.#use(this.again);
+    gl.activeTexture(gl.TEXTURE0);
+    gl.bindTexture(gl.TEXTURE_2D, texture);
+    gl.drawArrays(gl.TRIANGLES, 0, 3);
+    this.#tellTests(mode);
+    return true;
+  }
+
+  // By the pictures themselves: one that was computed anew bears the key of the one before.
+  #pair() { return this.pictures.map((picture) => (picture ? (picture.serial ??= (serials += 1)) : 0)).join(" "); }
+
+  #keepDrawn() {
+    const gl = this.gl, { width, height } = this.canvas, { kept } = this.drawn;
+    if (!this.keepsDrawn || this.band || this.round || (kept.size + 1) * width * height * 4 > DRAWN_BYTES) return;
+    const texture = gl.createTexture();
+    gl.activeTexture(gl.TEXTURE0);
+    gl.bindTexture(gl.TEXTURE_2D, texture);
+    gl.copyTexImage2D(gl.TEXTURE_2D, 0, gl.RGB, 0, 0, width, height, 0);
+    for (const side of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, side, gl.NEAREST);
+    kept.set(this.#pair(), texture);
+  }
+
+  #dropDrawn(state = "") {
+    for (const texture of this.drawn.kept.values()) this.gl.deleteTexture(texture);
+    this.drawn = { state, kept: new Map() };
+  }
+
+  // While it plays, drawings are kept; nothing of them outlives it but what the same play shows again.
+  playing(isOn) {
+    this.keepsDrawn = isOn;
+    if (!isOn) this.#dropDrawn();
+  }
+
+  // What only comparing, marking and looking round take.
+  #tellAll(mode) {
+    const gl = this.gl, { width } = this.canvas;
+    const band = this.band && this.distanceTexture ? this.band : [1, 0];
+    gl.activeTexture(gl.TEXTURE3);
+    gl.bindTexture(gl.TEXTURE_2D, this.distanceTexture ?? this.textures.get(this.pictures[0]));
+    gl.uniform2f(this.at("band"), ...band);
+    gl.uniform4f(this.at("bandWindow"), ...(this.distances?.window ?? [0, 0, 1, 1]));
+    gl.uniform3f(this.at("accent"), ...this.#accent());
     gl.uniform1i(this.at("channel"), CHANNELS[this.channel]);
     gl.uniform1i(this.at("mode"), MODES[mode]);
     gl.uniform1f(this.at("wipe"), this.share * width);
@@ -309,9 +407,9 @@ export class Well {
     gl.uniform1f(this.at("field"), this.round ? Math.tan((this.round.field * Math.PI) / 360) : 0);
     gl.uniform2f(this.at("room"), ...this.room);
     gl.uniformMatrix3fv(this.at("turn"), false, this.round ? turned(this.round) : [1, 0, 0, 0, 1, 0, 0, 0, 1]);
-    const grey = parseInt(getComputedStyle(document.documentElement).getPropertyValue("--surround").trim().slice(1, 3), 16) / 255;
-    gl.uniform3f(this.at("surround"), grey, grey, grey);
-    gl.drawArrays(gl.TRIANGLES, 0, 3);
+  }
+
+  #tellTests(mode) {
     this.element.dispatchEvent(new Event("well-drawn"));
     // For tests and for nobody else: where the picture lies on the page, and what has been drawn.
     Object.assign(this.canvas.dataset, {

@@ -6,13 +6,13 @@ export const plainName = (name) => (name === "picture" ? "finished picture" : na
 
 export class Desk {
   constructor(element) {
-    const { shot, knot, fps, a, b, frame, results, families, slow, width } = element.dataset;
+    const { shot, knot, fps, a, b, frame, results, families, slow, width, height } = element.dataset;
     const wellElement = document.getElementById("well");
     const cells = [...document.querySelectorAll("#frames .cell:not([disabled])")];
     const frames = cells.map((cell) => Number(cell.dataset.frame));
     const wished = new URLSearchParams(location.search), asked = Number(wished.get("frame"));
     Object.assign(this, {
-      element, shot, knot, fps: Number(fps), names: [a, b], cells, frames, wished, wellElement, width: Number(width),
+      element, shot, knot, fps: Number(fps), names: [a, b], cells, frames, wished, wellElement, width: Number(width), height: Number(height),
       well: new Well(wellElement), pictures: new Pictures(shot), place: document.getElementById("place"),
       note: wellElement.querySelector(".well-note"), frame: frames.includes(asked) ? asked : Number(frame),
       tried: {}, taking: null, script: {}, fixed: results.split(" "), families: families.split(" ").filter(Boolean), slow: slow.split(" "),
@@ -51,10 +51,10 @@ export class Desk {
 
   resultsInTray() { return [...document.querySelectorAll("#tray [data-pass]")].map((pass) => pass.dataset.pass).filter((name) => this.isResult(name)); }
 
-  // Half size is plenty while the picture is shown smaller than that.
+  // Half size is plenty while the picture is shown smaller than that; a quarter, an eighth of very large ones.
   get level() {
-    const { scale, canvas } = this.well;
-    return (scale === null ? this.width / canvas.width >= 1.9 : scale <= 0.52) ? 1 : 0;
+    const { scale, canvas } = this.well, shrunk = scale === null ? this.width / canvas.width : 1 / scale;
+    return Math.min(3, Math.max(0, Math.floor(Math.log2(shrunk * 1.055))));
   }
 
   // The slots that are seen: the second one only where two pictures are compared.

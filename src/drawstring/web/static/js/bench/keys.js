@@ -1,7 +1,8 @@
 // The keyboard on the bench; a knot adds keys of its own.
 import { isTyping } from "../page.js";
 import { expose, setMode } from "./compare.js";
-import { play, step } from "./frames.js";
+import { step } from "./frames.js";
+import { play } from "./playing.js";
 import { take } from "./picking.js";
 
 const MODES = ["one", "wipe", "beside", "difference"];

@@ -1,0 +1,99 @@
+"""How soon a picture is there, and how fast frames play: a served installation looked at in Chromium.
+
+Needs Chromium and a PostgreSQL; takes one of the tests' kind for itself. Software draws here: a machine with
+a graphics card is quicker.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import time
+from pathlib import Path
+
+from floor import best, hd_frames, paths_in, tell
+from playwright.sync_api import Page, sync_playwright
+from serving import filled
+
+from drawstring.core.io.facts import ChannelRef
+from drawstring.core.io.frame import read_frame
+from drawstring.core.io.headers import read_facts
+from drawstring.core.io.pixels import use_threads
+
+FRAMES, HALF = 24, 7
+CHROMIUM = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync", "--use-gl=angle", "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+]  # fmt: skip
+
+
+def main() -> None:
+    frames = hd_frames(FRAMES, half=HALF)
+    try:
+        with filled(frames) as (address, shot, restart), sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            page = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True).new_page()
+            page.goto(f"{address}/shots/{shot}/pack")  # scripts and styles are in the browser's store
+            page.wait_for_timeout(1500)
+            restart()  # nothing is in memory
+            for words, budget in (("cold", "1.2"), ("warm", "0.6")):
+                seconds, size = first_picture(page, f"{address}/shots/{shot}/arrivals")
+                tell(f"first picture after opening a bench page, {words}, s", seconds, budget)
+                tell("bytes before it, MB", size / 1e6, "1.5")
+                page.wait_for_timeout(4000)
+            playback(page, frames)
+            browser.close()
+    finally:
+        shutil.rmtree(frames, ignore_errors=True)
+
+
+def first_picture(page: Page, address: str) -> tuple[float, int]:
+    """Open a bench page; give the seconds until a picture is drawn, and the bytes that came until then."""
+    sizes: list[int] = []
+    session = page.context.new_cdp_session(page)
+    session.send("Network.enable")
+    session.on("Network.dataReceived", lambda told: sizes.append(int(told["encodedDataLength"] or 0)))
+    page.goto("about:blank")
+    sizes.clear()
+    began = time.perf_counter()
+    page.goto(address, wait_until="commit")
+    page.wait_for_function("document.querySelector('#well canvas')?.dataset.a", polling=10)
+    seconds, size = time.perf_counter() - began, sum(sizes)
+    session.detach()
+    return seconds, size
+
+
+def playback(page: Page, folder: Path) -> None:
+    """Play all frames twice; tell the frames that were drawn in a second, each time."""
+    path = paths_in(folder)[0]
+    facts = read_facts(path)
+    use_threads(1)
+    refs = [ChannelRef(0, name) for name in "RGBA"]
+    floor = best(lambda: read_frame({0: facts}, refs, window=facts.window))
+    page.evaluate("""() => {
+        window.drawn = [];
+        const well = document.getElementById('well'), canvas = well.querySelector('canvas');
+        well.addEventListener('well-drawn', () => setTimeout(() => {
+            const { a } = canvas.dataset;
+            if (window.drawn.at(-1)?.[0] !== a) window.drawn.push([a, performance.now()]);
+        }));
+    }""")
+    page.locator("#play").click()
+    rates = []
+    for turn in (1, 2):
+        page.wait_for_function(f"window.drawn.length >= {turn * FRAMES + 1}", timeout=300_000, polling=100)
+        told = page.evaluate("window.drawn")
+        span = told[turn * FRAMES - 1][1] - told[(turn - 1) * FRAMES][1]
+        rates.append((FRAMES - 1) / span * 1000)
+    page.locator("#play").click()
+    tell(
+        "playback, HD at half size, first time, share of the read floor",
+        rates[0] * floor / (os.cpu_count() or 1),
+        "0.8",
+    )
+    tell("playback, HD at half size, second time, frames a second", rates[1], "24")
+
+
+if __name__ == "__main__":
+    main()
