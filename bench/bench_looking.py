@@ -36,7 +36,8 @@ def main() -> None:
             page = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True).new_page()
             page.goto(f"{address}/shots/{shot}/pack")  # scripts and styles are in the browser's store
             page.wait_for_timeout(1500)
-            restart()  # nothing is in memory
+            restart()  # nothing is in memory, nor on disk; but the house has been up for a while
+            page.wait_for_timeout(12_000)
             for words, budget in (("cold", "1.2"), ("warm", "0.6")):
                 seconds, size = first_picture(page, f"{address}/shots/{shot}/arrivals")
                 tell(f"first picture after opening a bench page, {words}, s", seconds, budget)

@@ -38,7 +38,8 @@ def filled(frames: Path) -> Iterator[tuple[str, int, Callable[[], None]]]:
     port = free_port()
     environment = {
         **os.environ, "DRAWSTRING_VAR": str(place / "var"), "DRAWSTRING_ROOTS": str(frames),
-        "DRAWSTRING_DATABASE_URL": server.url("bench"), "DRAWSTRING_PORT": str(port),
+        "DRAWSTRING_KEPT_MB": "0", "DRAWSTRING_PORT": str(port),
+        "DRAWSTRING_DATABASE_URL": server.url("bench"),
     }  # fmt: skip
     running: list[subprocess.Popen[bytes]] = []
 

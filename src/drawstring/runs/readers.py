@@ -64,6 +64,13 @@ class Readers:
         self._pool: ProcessPoolExecutor | None = None
         self._lock = threading.Lock()
 
+    def warm(self) -> None:
+        """Have the processes come up before anybody waits for one."""
+        with suppress(BrokenProcessPool, RuntimeError):
+            pool = self._get()
+            for asked in [pool.submit(os.getpid) for _ in range(self.workers)]:
+                asked.result()
+
     def read(
         self,
         path: str,

@@ -9,6 +9,7 @@ from __future__ import annotations
 import logging
 import signal
 import sys
+import threading
 import time
 from types import FrameType
 from typing import Any
@@ -86,7 +87,11 @@ def main() -> None:
     logging.basicConfig(level=logging.WARNING)
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # a page asks for twenty pictures at once
     installation = read_installation()
-    server = make_server(create_served_app(installation), installation)
+    application = create_served_app(installation)
+    server = make_server(application, installation)
+    # Whoever opens the first picture should not wait for readers to come up.
+    warming = application.extensions["house"].readers.warm
+    threading.Thread(target=warming, name="warming", daemon=True).start()
 
     def stop(number: int, frame: FrameType | None) -> None:
         sys.exit(0)

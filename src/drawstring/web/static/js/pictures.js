@@ -6,6 +6,7 @@ export class Pictures {
   constructor(shot) {
     this.shot = shot;
     this.kept = new Map();
+    this.flying = new Map();
     this.size = 0;
     this.turn = 0;
   }
@@ -24,6 +25,14 @@ export class Pictures {
       this.kept.set(key, picture);
       return picture;
     }
+    // Who asks for what is on its way waits for that.
+    if (Object.keys(tried).length) return this.#fetch(key, frame, name, level, tried, isQuick);
+    const way = `${this.turn} ${key}`;
+    if (!this.flying.has(way)) this.flying.set(way, this.#fetch(key, frame, name, level, tried, isQuick).finally(() => this.flying.delete(way)));
+    return this.flying.get(way);
+  }
+
+  async #fetch(key, frame, name, level, tried, isQuick) {
     const query = new URLSearchParams({ level, ...(isQuick ? { as: "half" } : {}), ...tried }), { turn } = this;
     const answer = await fetch(`/shots/${this.shot}/frames/${frame}/pixels/${name}?${query}`, { headers: { Accept: "application/json" } });
     if (!answer.ok) throw new Error(await words(answer));

@@ -59,14 +59,7 @@ export class Well {
     gl.enableVertexAttribArray(0);
     gl.vertexAttribPointer(0, 2, gl.FLOAT, false, 0, 0);
     gl.pixelStorei(gl.UNPACK_ALIGNMENT, 1);
-    [this.again, this.plain, this.whole] = [AGAIN, PLAIN, FRAGMENT].map((text) => this.#program(text));
-    for (const program of [this.again, this.plain, this.whole]) {
-      this.#use(program);
-      gl.uniform1i(this.at("pictureA"), 0);
-      gl.uniform1i(this.at("pictureB"), 1);
-      gl.uniform1i(this.at("cube"), 2);
-      gl.uniform1i(this.at("distances"), 3);
-    }
+    this.programs = new Map();
   }
 
   #program(fragment) {
@@ -83,12 +76,17 @@ export class Well {
     return { program, places: new Map() };
   }
 
-  #use(program) {
-    this.gl.useProgram(program.program);
+  // Programs are made when they are first needed: the one that compares takes longer than a picture does to come.
+  #use(fragment) {
+    const { gl } = this, isNew = !this.programs.has(fragment);
+    if (isNew) this.programs.set(fragment, this.#program(fragment));
+    const program = this.programs.get(fragment);
+    gl.useProgram(program.program);
     this.at = (name) => {
       if (!program.places.has(name)) program.places.set(name, this.gl.getUniformLocation(program.program, name));
       return program.places.get(name);
     };
+    if (isNew) ["pictureA", "pictureB", "cube", "distances"].forEach((name, unit) => gl.uniform1i(this.at(name), unit));
   }
 
   // One flat picture of light, with nothing marked in it, needs no more than the plain program.
@@ -321,7 +319,7 @@ export class Well {
     const mode = this.pictures[1] ? this.mode : "one";
     if (this.#drawAgain(mode)) return;
     const isPlain = this.#isPlain(mode);
-    this.#use(isPlain ? this.plain : this.whole);
+    this.#use(isPlain ? PLAIN : FRAGMENT);
     gl.uniform3f(this.at("shaper"), ...this.shaper);
     (isPlain ? ["A"] : ["A", "B"]).forEach((letter, slot) => {
       const picture = this.pictures[slot] ?? this.pictures[0];
@@ -355,7 +353,7 @@ export class Well {
     if (drawn.state !== state) this.#dropDrawn(state);
     const texture = drawn.kept.get(this.#pair());
     if (!texture) return false;
-    this.#use(this.again);
+    this.#use(AGAIN);
     gl.activeTexture(gl.TEXTURE0);
     gl.bindTexture(gl.TEXTURE_2D, texture);
     gl.drawArrays(gl.TRIANGLES, 0, 3);

@@ -1,6 +1,7 @@
 // What the bench works on: its picture, its passes and frames, what is tried out; and what its knot adds.
 import { Pictures } from "../pictures.js";
 import { Well } from "../well.js";
+import { askForFirst, levelFor } from "./first.js";
 
 export const plainName = (name) => (name === "picture" ? "finished picture" : name.replaceAll("_", " ").replace("@", ", read as "));
 
@@ -11,10 +12,14 @@ export class Desk {
     const cells = [...document.querySelectorAll("#frames .cell:not([disabled])")];
     const frames = cells.map((cell) => Number(cell.dataset.frame));
     const wished = new URLSearchParams(location.search), asked = Number(wished.get("frame"));
+    const pass = wished.get("pass"), now = frames.includes(asked) ? asked : Number(frame);
+    const first = pass && document.querySelector(`#tray [data-pass="${CSS.escape(pass)}"]`) ? pass : a;
+    const pictures = new Pictures(shot), isSlow = slow.split(" ").includes(first.split(".").at(-1));
+    askForFirst({ pictures, wellElement, width: Number(width), height: Number(height), frame: now, name: first, isSlow });
     Object.assign(this, {
       element, shot, knot, fps: Number(fps), names: [a, b], cells, frames, wished, wellElement, width: Number(width), height: Number(height),
-      well: new Well(wellElement), pictures: new Pictures(shot), place: document.getElementById("place"),
-      note: wellElement.querySelector(".well-note"), frame: frames.includes(asked) ? asked : Number(frame),
+      well: new Well(wellElement), pictures, place: document.getElementById("place"),
+      note: wellElement.querySelector(".well-note"), frame: now,
       tried: {}, taking: null, script: {}, fixed: results.split(" "), families: families.split(" ").filter(Boolean), slow: slow.split(" "),
     });
   }
@@ -51,10 +56,9 @@ export class Desk {
 
   resultsInTray() { return [...document.querySelectorAll("#tray [data-pass]")].map((pass) => pass.dataset.pass).filter((name) => this.isResult(name)); }
 
-  // Half size is plenty while the picture is shown smaller than that; a quarter, an eighth of very large ones.
   get level() {
-    const { scale, canvas } = this.well, shrunk = scale === null ? this.width / canvas.width : 1 / scale;
-    return Math.min(3, Math.max(0, Math.floor(Math.log2(shrunk * 1.055))));
+    const { scale, canvas } = this.well;
+    return levelFor(scale === null ? this.width / canvas.width : 1 / scale);
   }
 
   // The slots that are seen: the second one only where two pictures are compared.
