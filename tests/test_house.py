@@ -56,6 +56,10 @@ def test_every_command_that_is_written_can_be_called():
         if module.name != "__main__":
             import_module(f"drawstring.cli.{module.name}")
     assert set(main.commands) == set(ROOMS)
+    # The list of commands is told without loading them: in their own words all the same.
+    assert {name: one.get_short_help_str(200) for name, one in main.commands.items()} == {
+        name: room.says for name, room in ROOMS.items()
+    }
 
 
 def test_every_setting_of_every_knot_has_its_line():
