@@ -1,0 +1,168 @@
+"""Looking: the picture before all else, what was decoded is kept, and frames play in order at their rate."""
+
+import json
+import os
+
+import numpy as np
+import pytest
+from makers import FRAMES, wait_for
+from test_browser import in_well
+
+from drawstring.runs.readers import Readers
+from drawstring.web.pictures import frames as frame_cache
+from drawstring.web.pictures.kept_planes import KeptPlanes
+
+FIRST = 1010
+
+
+def files_in(folder) -> list[str]:
+    return sorted(os.path.join(place, name) for place, _, names in os.walk(folder) for name in names)
+
+
+def test_decoded_planes_are_kept_by_content_under_a_limit_and_never_in_the_way(tmp_path):
+    rng = np.random.default_rng(2)
+    planes = {number: rng.random((64, 64)).astype(np.float16) for number in range(40)}
+    kept = KeptPlanes(str(tmp_path / "kept"), 200_000)
+    for number, plane in planes.items():
+        kept.put(("file", number), plane)
+        wait_for(lambda number=number: kept.get(("file", number)) is not None)
+        if number % 5 == 0:
+            os.utime(files_in(tmp_path)[-1], (1, 1))  # a clock that jumps back
+    there = [number for number in planes if kept.get(("file", number)) is not None]
+    assert 10 <= len(there) < 30 and planes.keys() >= set(there)
+    assert sum(os.path.getsize(path) for path in files_in(tmp_path)) <= 210_000
+    for number in there:
+        np.testing.assert_array_equal(kept.get(("file", number)), planes[number])
+    again = KeptPlanes(str(tmp_path / "kept"), 200_000)
+    assert again.get(("file", there[-1])) is not None, "it outlives the house"
+    # Torn, emptied, and something that is no plane at all: decoded anew, without a word.
+    for path, content in zip(files_in(tmp_path), (b"", b"\x93NUMPY\x01", b"nonsense" * 9), strict=False):
+        with open(path, "wb") as file:
+            file.write(content)
+    known = [again.get(("file", number)) for number in planes]
+    assert all(plane is None or np.array_equal(plane, planes[i]) for i, plane in enumerate(known))
+    closed = KeptPlanes("/proc/nowhere", 10_000_000)
+    closed.put("x", planes[0])
+    assert closed.get("x") is None and KeptPlanes(str(tmp_path), 0).get("x") is None
+
+
+def test_a_trays_small_pictures_take_one_look_into_each_file(client, fog, monkeypatch):
+    looks = []
+    read = Readers.read
+
+    def watched(self, path, task, *rest, **how):
+        if task is frame_cache.decode:
+            looks.append(path)
+        return read(self, path, task, *rest, **how)
+
+    monkeypatch.setattr(Readers, "read", watched)
+    page = client.get(f"/shots/{fog.id}/arrivals").text
+    thumbs = [part.split('"')[0] for part in page.split('data-src="')[1:]]
+    assert len(thumbs) > 10 and "<img data-thumb src" not in page, "they wait for the picture"
+    for address in thumbs:
+        answer = client.get(address.replace("&amp;", "&").split("?")[0] + "?wide=96")
+        assert answer.status_code == 200 and answer.data[:4] == b"\x89PNG"
+    assert len(looks) <= 2, looks
+
+
+def test_the_page_says_which_picture_it_needs_and_it_is_fetched_once(page, fog):
+    asked = []
+    page.on("request", lambda request: asked.append(request.url) if "/pixels/" in request.url else None)
+    for times in (1, 2):
+        asked.clear()
+        page.goto(f"/shots/{fog.id}/arrivals?frame=1013")
+        in_well(page, "beauty", 1013)
+        page.wait_for_timeout(500)
+        assert len(asked) == len(set(asked)) == 1, asked
+        link = page.locator("link[rel=preload][as=fetch]")
+        assert link.count() == times - 1
+    assert asked[0].endswith(link.get_attribute("href"))
+    wait_for(lambda: page.locator("#tray img[src]").count() == page.locator("#tray img").count())
+
+
+@pytest.fixture
+def drawn(page):
+    """Give the frames that were drawn so far, in their order, each with its time."""
+
+    def watch():
+        page.evaluate(
+            """() => {
+            window.drawn = [];
+            const well = document.getElementById('well'), canvas = well.querySelector('canvas');
+            well.addEventListener('well-drawn', () => setTimeout(() => {
+                const frame = JSON.parse(canvas.dataset.a)[0];
+                if (window.drawn.at(-1)?.[0] !== frame) window.drawn.push([frame, performance.now()]);
+            }));
+        }"""
+        )
+        return lambda: page.evaluate("window.drawn")
+
+    return watch
+
+
+def test_frames_play_in_order_at_their_rate_and_the_rate_that_is_told_is_true(page, fog, drawn):
+    page.goto(f"/shots/{fog.id}/arrivals")
+    in_well(page, "beauty", 1013)
+    told = drawn()
+    page.get_by_role("button", name="Play").click()
+    wait_for(lambda: len(told()) > 6 * FRAMES)
+    said = page.locator("#rate").get_attribute("data-rate")
+    shown = told()
+    page.get_by_role("button", name="Stop").click()
+    numbers = [frame for frame, _ in shown]
+    steps = {(b - a) % FRAMES for a, b in zip(numbers, numbers[1:], strict=False)}
+    assert steps == {1}, "none is left out, none comes twice"
+    times = [moment for frame, moment in shown if moment > shown[-1][1] - 1500]
+    rate = (len(times) - 1) * 1000 / (times[-1] - times[0])
+    assert rate == pytest.approx(float(said), rel=0.3) and rate < 25
+    assert page.locator(".cell.is-loaded").count() == FRAMES
+    # The picture that stays is the true one, not what was good enough while it moved.
+    wait_for(lambda: "quick" not in page.locator("#well canvas").first.get_attribute("data-a"))
+
+
+def test_a_range_is_looped_both_pictures_of_a_wipe_play_and_a_drag_goes_through_the_frames(page, fog, drawn):
+    page.goto(f"/shots/{fog.id}/arrivals?frame=1011")
+    in_well(page, "beauty", 1011)
+    page.locator(".loop summary").click()
+    page.locator("#range-from").click()
+    page.locator("[data-frame='1013'].cell").click()
+    in_well(page, "beauty", 1013)
+    page.locator("#range-to").click()
+    assert page.locator("#range").inner_text() == "1011-1013"
+    page.locator(".loop summary").click()
+    page.locator("[data-pass='depth']").click(modifiers=["Shift"])
+    in_well(page, "depth", 1013, "b")
+    told = drawn()
+    page.get_by_role("button", name="Play").click()
+    wait_for(lambda: len(told()) > 12)
+    keys = [page.locator("#well canvas").first.get_attribute(f"data-{slot}") for slot in "ab"]
+    page.get_by_role("button", name="Stop").click()
+    assert {frame for frame, _ in told()[1:]} <= {1011, 1012, 1013}
+    assert json.loads(keys[0])[1] == "beauty" and json.loads(keys[1])[1] == "depth"
+    page.locator(".loop summary").click()
+    page.locator("#range-all").click()
+    first, last = (
+        page.locator(f"[data-frame='{n}'].cell").bounding_box() for n in (FIRST, FIRST + FRAMES - 1)
+    )
+    page.mouse.move(first["x"] + 4, first["y"] + 5)
+    page.mouse.down()
+    page.mouse.move(last["x"] + 4, last["y"] + 5, steps=12)
+    page.mouse.up()
+    in_well(page, "beauty", FIRST + FRAMES - 1)
+
+
+def test_a_picture_that_fails_while_it_plays_is_told_and_the_others_go_on(page, fog, drawn, sources):
+    path = sources / "tidewrack" / "TW010" / "v001" / "TW010_main_v001.1012.exr"
+    away = path.with_suffix(".away")
+    page.goto(f"/shots/{fog.id}/arrivals?frame=1010")
+    in_well(page, "beauty", 1010)
+    told = drawn()
+    path.rename(away)
+    try:
+        page.get_by_role("button", name="Play").click()
+        page.get_by_text("The file of frame 1012 is gone").wait_for()
+        wait_for(lambda: len(told()) > 3 * FRAMES)
+        page.get_by_role("button", name="Stop").click()
+    finally:
+        away.rename(path)
+    assert {frame for frame, _ in told()} == set(range(FIRST, FIRST + FRAMES)) - {1012}
