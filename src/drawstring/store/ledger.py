@@ -190,7 +190,16 @@ def as_one(several: Iterable[Progress]) -> Progress:
 
 
 def progress(session: Session, runs: list[Run]) -> dict[int, Progress]:
-    """Count several runs with one query."""
+    """Count several runs with one query; those that ended a while ago only once."""
+    ended = {
+        run.id: (run.id, run.state, run.ended_at)
+        for run in runs
+        if run.state in ("done", "failed") and run.ended_at and run.ended_at < now() - timedelta(minutes=2)
+    }
+    counted = {number: _ENDED[key] for number, key in ended.items() if key in _ENDED}
+    runs = [run for run in runs if run.id not in counted]
+    if not runs:
+        return counted
     recently = now() - timedelta(seconds=60)
     query = (
         select(
@@ -209,7 +218,6 @@ def progress(session: Session, runs: list[Run]) -> dict[int, Progress]:
         .where(RunFrame.run_id.in_([run.id for run in runs]))
         .group_by(RunFrame.run_id)
     )
-    counted = {}
     for run_id, total, proven, failed, size, lately, since, seconds, memory, *ends in session.execute(query):
         rate = 0.0
         if lately > 1:
@@ -226,7 +234,15 @@ def progress(session: Session, runs: list[Run]) -> dict[int, Progress]:
             int(memory),
             *ends,
         )
+        if run_id in ended:
+            if len(_ENDED) > 20_000:
+                _ENDED.clear()
+            _ENDED[ended[run_id]] = counted[run_id]
     return counted
+
+
+_ENDED: dict[tuple[object, ...], Progress] = {}
+"""Totals of runs that are at their end: nothing of them changes under this key."""
 
 
 def cancel(session: Session, run: Run) -> None:

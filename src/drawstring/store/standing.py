@@ -69,8 +69,8 @@ class ShotStanding:
         return [finding for finding in self.all_findings if finding.severity is Severity.STOPS]
 
 
-def shots_of(session: Session, show: Show) -> list[Shot]:
-    """Give a show's shots with what their standing needs."""
+def shots_of(session: Session, show: Show, some: Several[int] | None = None) -> list[Shot]:
+    """Give a show's shots, or some of them by their ids, with what their standing needs."""
     query = (
         select(Shot)
         .where(Shot.show_id == show.id)
@@ -84,6 +84,8 @@ def shots_of(session: Session, show: Show) -> list[Shot]:
             selectinload(Shot.dismissals),
         )
     )
+    if some is not None:
+        query = query.where(Shot.id == any_(literal(list(some), ARRAY(Integer))))
     return list(session.scalars(query))
 
 

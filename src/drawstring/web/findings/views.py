@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from flask import Blueprint, make_response, render_template, request
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response
 
 from drawstring.core.findings import ORDER, Finding, Severity
 from drawstring.store import correcting, deliveries, dismissals, shows
-from drawstring.store.models import Dismissal, Shot
-from drawstring.store.standing import shots_of, standings
+from drawstring.store.models import Shot
+from drawstring.store.tallies import Away, Tally, tallies
 from drawstring.web.bench.changing import changed, set_settings
 from drawstring.web.services import who, work
 
@@ -26,29 +27,32 @@ def page(code: str) -> str:
     shows_away = request.args.get("away") == "yes"
     with work() as session:
         show = shows.find_show(session, code)
-        rows = standings(session, shots_of(session, show))
-        told: list[tuple[Shot, Finding, Dismissal | None]] = []
+        rows = tallies(session, show)
+        found: list[tuple[Tally, Finding, Away | None]] = []
         for row in rows:
             if shows_away:
-                told += [(row.shot, finding, away) for finding, away in row.dismissed]
+                found += [(row, away.finding, away) for away in row.away]
             else:
-                told += [(row.shot, finding, None) for finding in row.all_findings]
-        codes = sorted({finding.code for _, finding, _ in told})
-        told = [
-            (shot, finding, away)
-            for shot, finding, away in told
+                found += [(row, finding, None) for finding in row.findings]
+        codes = sorted({finding.code for _, finding, _ in found})
+        found = [
+            (row, finding, away)
+            for row, finding, away in found
             if wanted["severity"] in ("", finding.severity.value)
             and wanted["kind"] in ("", finding.code)
-            and wanted["shot"] in ("", shot.code)
+            and wanted["shot"] in ("", row.code)
         ]
-        told.sort(key=lambda one: (ORDER[one[1].severity], one[1].code, one[0].code))
-        total, told = len(told), told[: MOST if request.args.get("all") != "yes" else None]
+        found.sort(key=lambda one: (ORDER[one[1].severity], one[1].code, one[0].code))
+        total, found = len(found), found[: MOST if request.args.get("all") != "yes" else None]
+        shown = session.scalars(select(Shot).where(Shot.id.in_({row.shot_id for row, _, _ in found})))
+        by_id = {shot.id: shot for shot in shown}
+        told = [(by_id[row.shot_id], *rest) for row, *rest in found if row.shot_id in by_id]
         template = "findings/_list.html" if request.headers.get("HX-Request") else "findings/findings.html"
         return render_template(
             template, show=show, told=told, total=total, wanted=wanted, shows_away=shows_away, codes=codes,
-            severities=list(Severity), shots=[row.shot.code for row in rows],
-            counting=[(row.shot.code, row.counting) for row in rows if row.counting],
-            away_count=sum(len(row.dismissed) for row in rows),
+            severities=list(Severity), shots=[row.code for row in rows],
+            counting=[(row.code, row.counting) for row in rows if row.counting],
+            away_count=sum(len(row.away) for row in rows),
         )  # fmt: skip
 
 

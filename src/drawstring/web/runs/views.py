@@ -9,6 +9,8 @@ from drawstring.core.errors import DrawstringError, SettingError
 from drawstring.runs.planning import plan_run
 from drawstring.store import ledger, shows
 from drawstring.store.standing import standing
+from drawstring.store.tallies import chosen as fitting
+from drawstring.store.tallies import tallies
 from drawstring.web.services import go_to, house, who, work
 
 bp = Blueprint("runs", __name__)
@@ -18,6 +20,11 @@ bp = Blueprint("runs", __name__)
 def start(code: str) -> Response:
     """Plan a run of each chosen shot; those that can't run are told, the others go on."""
     chosen = [int(value) for value in request.form.getlist("shot") if value.isdigit()]
+    if request.form.get("matching") == "yes":
+        with work() as session:
+            every = tallies(session, shows.find_show(session, code))
+            some = fitting(every, words=request.form.get("q", ""), which=request.form.get("which", ""))
+            chosen = [one.shot_id for one in some]
     if not chosen:
         raise SettingError(
             "No shot is chosen.", where="shot", why="There is nothing to run.",

@@ -19,14 +19,16 @@ function goingByLastTime(chosen) {
 function tell() {
   const chosen = boxes.filter((box) => box.checked);
   const frames = chosen.reduce((sum, box) => sum + Number(box.dataset.frames), 0);
-  const shots = `${chosen.length} shot${chosen.length === 1 ? "" : "s"}`;
+  const matching = bar.querySelector("[data-matching]"), isAll = matching?.checked;
+  const count = isAll ? Number(matching.dataset.matching) : chosen.length, shots = `${count} shot${count === 1 ? "" : "s"}`;
   bar.hidden = chosen.length === 0;
   bar.querySelector("[data-count]").textContent = `${shots} chosen`;
-  bar.querySelector("[data-frames]").textContent = `${frames} frames${goingByLastTime(chosen)}`;
+  bar.querySelector("[data-frames]").textContent = isAll ? "of all pages" : `${frames} frames${goingByLastTime(chosen)}`;
   bar.querySelector("[data-run]").textContent = `Run ${shots}`;
 }
 
 board.addEventListener("change", tell);
+document.querySelectorAll(".board-find select").forEach((select) => select.addEventListener("change", () => select.form.requestSubmit()));
 board.querySelector("[data-many]").addEventListener("click", (event) => {
   // Another page, not a run: the form's own press must not see it.
   event.preventDefault();
