@@ -1,14 +1,19 @@
 """Looking: the picture before all else, what was decoded is kept, and frames play in order at their rate."""
 
+import io
 import json
 import os
+import shutil
 
 import numpy as np
 import pytest
-from makers import FRAMES, wait_for
+from makers import FRAMES, wait_for, write_plain
+from PIL import Image
 from test_browser import in_well
 
+from drawstring.core.arrivals import scan
 from drawstring.runs.readers import Readers
+from drawstring.store import deliveries, shows
 from drawstring.web.pictures import frames as frame_cache
 from drawstring.web.pictures.kept_planes import KeptPlanes
 
@@ -166,3 +171,81 @@ def test_a_picture_that_fails_while_it_plays_is_told_and_the_others_go_on(page, 
     finally:
         away.rename(path)
     assert {frame for frame, _ in told()} == set(range(FIRST, FIRST + FRAMES)) - {1012}
+
+
+@pytest.fixture
+def large(sessions, faulty):
+    """A shot of a picture that no browser should hold whole: stripes of one pixel, and distances."""
+    folder = faulty / "large"
+    folder.mkdir()
+    high, wide = 2200, 2600
+    stripes = np.tile((np.arange(wide) % 2).astype(np.float32), (high, 1))
+    ramp = np.linspace(2, 90, high, dtype=np.float32)[:, None] + np.linspace(0, 1, wide, dtype=np.float32)
+    write_plain(
+        folder / "TW900_main_v001.1001.exr",
+        {"R": stripes, "G": stripes, "B": stripes, "A": np.ones_like(stripes), "depth.Z": ramp},
+    )
+    with sessions.begin() as session:
+        shot = shows.make_shot(session, shows.make_show(session, "Tidewrack"), "TW900")
+        deliveries.accept(session, shot, scan(str(folder), roots=[str(faulty)]).candidates[0])
+        number = shot.id
+    yield number
+    shutil.rmtree(folder)
+
+
+def test_a_large_picture_is_looked_at_closely_in_tiles_and_read_truly(page, large):
+    asked = []
+    page.on("request", lambda request: asked.append(request.url) if "/pixels/" in request.url else None)
+    page.goto(f"/shots/{large}/arrivals?frame=1001")
+    in_well(page, "beauty", 1001)
+    canvas = page.locator("#well canvas").first
+    page.locator("#zoom").click()
+    wait_for(lambda: int(canvas.get_attribute("data-tiles") or 0) > 0)
+    page.wait_for_timeout(1500)
+    box = canvas.bounding_box()
+    shown = np.asarray(Image.open(io.BytesIO(canvas.screenshot())).convert("L"), float)
+    middle = shown[len(shown) // 2 - 20 : len(shown) // 2 + 20, 100:-100]
+    assert np.abs(np.diff(middle, axis=1)).min() > 100, "every stripe is one pixel wide"
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.locator("#reading").get_by_text("depth", exact=True).wait_for()
+    assert not [url for url in asked if "level=0" in url and "tile=" not in url], asked
+    # Another part comes when it is dragged there; what went out of sight is let go.
+    before = len(asked)
+    for _ in range(3):
+        page.mouse.move(box["x"] + 300, box["y"] + 250)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 20, box["y"] + 20, steps=4)
+        page.mouse.up()
+    wait_for(lambda: len(asked) > before)
+    page.wait_for_timeout(800)
+    assert 0 < int(canvas.get_attribute("data-tiles")) <= 6
+    page.locator("[data-pass='depth']").click()
+    in_well(page, "depth", 1001)
+    wait_for(lambda: any("/depth?" in url and "tile=" in url for url in asked))
+
+
+def test_tiles_are_cut_of_what_came_and_of_what_was_made_and_odd_ones_are_refused(client, fog):
+    base = f"/shots/{fog.id}/frames/1013/pixels"
+
+    def got(address):
+        answer = client.get(address)
+        assert answer.status_code == 200, answer.text
+        rows = [int(each) for each in answer.headers["X-Size"].split()]
+        dtype = np.float16 if answer.headers["X-Type"] == "half" else np.float32
+        return np.frombuffer(answer.data, dtype).reshape(rows[1], rows[0], rows[2]), answer.headers[
+            "X-Window"
+        ]
+
+    for name in ("beauty", "normal", "depth", "depth_normalised"):
+        tried = "&depth.near=4&depth.far=90" if name == "depth_normalised" else ""
+        whole, _ = got(f"{base}/{name}?level=0{tried}")
+        tile, window = got(f"{base}/{name}?level=0&tile=20,10,83,41{tried}")
+        assert window == "20 10 83 41"
+        np.testing.assert_array_equal(tile, whole[10:42, 20:84])
+        rim, window = got(f"{base}/{name}?level=0&tile=-50,-50,9,9{tried}")
+        assert window == "0 0 9 9" and np.array_equal(rim, whole[:10, :10])
+    for odd in ("1,2,3", "0,0,9999,9999", "9,9,2,2", "a,b,c,d", "0,0,1e9,4"):
+        assert client.get(f"{base}/beauty?level=0&tile={odd}").status_code in (400, 422)
+    assert client.get(f"{base}/beauty?level=0&tile=90000,90000,90010,90010").status_code == 404
+    half = client.get(f"{base}/beauty?level=1&as=half")
+    assert half.headers["X-Type"] == "half"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Mapping
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import cv2
@@ -20,6 +20,7 @@ from drawstring.core.chain import Value, Work, channels_of
 from drawstring.core.colour import bake, look
 from drawstring.core.errors import DrawstringError, MissingError, SettingError
 from drawstring.core.io.facts import ChannelRef, FileFacts, Window
+from drawstring.core.pack.trimming import cut
 from drawstring.core.passes import HASHED_ROLES, Pass, Role
 from drawstring.core.recipe import (
     Recipe,
@@ -45,8 +46,13 @@ MAX_LEVEL = 4
 
 @bp.get("/shots/<int:shot_id>/frames/<int:number>/pixels/<name>")
 def pixels(shot_id: int, number: int, name: str) -> Response:
-    """Give a picture's values as raw bytes; `near`, `far` ... in the query try settings out."""
+    """Give a picture's values as raw bytes; `near`, `far` ... in the query try settings out.
+
+    With `tile` (left, top, right, bottom in the frame's pixels, the last two included), only those of them
+    are given that the picture has: of a large picture, what can be seen.
+    """
     level = _whole("level", 0, MAX_LEVEL)
+    tile = _tile()
     with work() as session:
         at, shot = frame_here(session, shot_id, number), shows.shot_by_id(session, shot_id)
         recipe = tried(session, shot, request.args, number)
@@ -56,6 +62,13 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
     chains = Chains(passes, recipe)
     whole = chains.needs_whole(name, size, level, is_trial=is_trial)
     made_at = 0 if whole else level
+    untouched = tile is not None and not level and pass_named(name, passes) is not None and not chains.moves
+    if tile is not None and untouched:
+        # What came and goes nowhere else is read there alone.
+        inside = meeting(tile, at.window)
+        if inside is None:
+            raise _nothing_there(tile)
+        at = replace(at, window=inside)
     planes = at.planes(picture_inputs(name, passes, recipe), made_at)
     shown = picture(name, passes, recipe, planes, at.moment(made_at))
     values = shown.values
@@ -68,6 +81,12 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
         with np.errstate(over="ignore", invalid="ignore"):
             values = np.clip(values, -65504, 65504).astype(np.float16)
     window, display = at.lies(values.shape, level, chains)
+    if tile is not None and not untouched:
+        inside = meeting(tile, window)
+        if inside is None or level:
+            raise _nothing_there(tile)
+        values = np.ascontiguousarray(cut(values, window, inside))
+        window = inside
     if values.shape[2] == 3:
         values = np.concatenate([values, np.ones_like(values[..., :1])], axis=-1)
     return Response(
@@ -82,6 +101,39 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
             "X-Display": " ".join(map(str, display)),
             "Cache-Control": "no-store",
         },
+    )
+
+
+MOST_TILE = 2048
+"""Pixels along a tile's side."""
+
+
+def _tile() -> Window | None:
+    text = request.args.get("tile", "")
+    if not text:
+        return None
+    numbers = [int(each) for each in text.split(",") if each.lstrip("-").isdigit() and len(each) < 8]
+    window = Window(*numbers) if len(numbers) == 4 else Window(0, 0, -1, -1)
+    if not (0 < window.width <= MOST_TILE and 0 < window.height <= MOST_TILE):
+        raise SettingError(
+            f"“{text}” can't be a tile.", where="tile", why="",
+            remedy=f"It is left, top, right and bottom, up to {MOST_TILE} pixels wide and high.",
+        )  # fmt: skip
+    return window
+
+
+def meeting(one: Window, other: Window) -> Window | None:
+    """Give what two windows have in common; None where that is nothing."""
+    both = Window(
+        max(one.x_min, other.x_min), max(one.y_min, other.y_min),
+        min(one.x_max, other.x_max), min(one.y_max, other.y_max),
+    )  # fmt: skip
+    return both if both.width > 0 and both.height > 0 else None
+
+
+def _nothing_there(tile: Window) -> MissingError:
+    return MissingError(
+        "The picture has no pixel there.", where=f"tile {tile}", why="", remedy="Ask for a part that it has."
     )
 
 

@@ -11,14 +11,17 @@ export class Pictures {
     this.turn = 0;
   }
 
-  key(frame, name, level, tried = {}, isQuick = false) { return JSON.stringify(isQuick ? [frame, name, level, tried, "quick"] : [frame, name, level, tried]); }
+  key(frame, name, level, tried = {}, isQuick = false, tile = null) {
+    return JSON.stringify([frame, name, level, tried, ...(isQuick ? ["quick"] : []), ...(tile ? [tile] : [])]);
+  }
 
   has(frame, name, level, isQuick = false) { return this.kept.has(this.key(frame, name, level, {}, isQuick)); }
 
   // Throws an Error whose message is for the person.
   // Quick ones are for looking alone: half floats, where the true values are of no use yet.
-  async get(frame, name, level, tried = {}, isQuick = false) {
-    const key = this.key(frame, name, level, tried, isQuick);
+  // A tile is a part of one: [left, top, right, bottom].
+  async get(frame, name, level, tried = {}, isQuick = false, tile = null) {
+    const key = this.key(frame, name, level, tried, isQuick, tile);
     if (this.kept.has(key)) {
       const picture = this.kept.get(key);
       this.kept.delete(key);
@@ -26,14 +29,14 @@ export class Pictures {
       return picture;
     }
     // Who asks for what is on its way waits for that.
-    if (Object.keys(tried).length) return this.#fetch(key, frame, name, level, tried, isQuick);
+    if (Object.keys(tried).length) return this.#fetch(key, frame, name, level, tried, isQuick, tile);
     const way = `${this.turn} ${key}`;
-    if (!this.flying.has(way)) this.flying.set(way, this.#fetch(key, frame, name, level, tried, isQuick).finally(() => this.flying.delete(way)));
+    if (!this.flying.has(way)) this.flying.set(way, this.#fetch(key, frame, name, level, tried, isQuick, tile).finally(() => this.flying.delete(way)));
     return this.flying.get(way);
   }
 
-  async #fetch(key, frame, name, level, tried, isQuick) {
-    const query = new URLSearchParams({ level, ...(isQuick ? { as: "half" } : {}), ...tried }), { turn } = this;
+  async #fetch(key, frame, name, level, tried, isQuick, tile) {
+    const query = new URLSearchParams({ level, ...(isQuick ? { as: "half" } : {}), ...(tile ? { tile: String(tile) } : {}), ...tried }), { turn } = this;
     const answer = await fetch(`/shots/${this.shot}/frames/${frame}/pixels/${name}?${query}`, { headers: { Accept: "application/json" } });
     if (!answer.ok) throw new Error(await words(answer));
     const [width, height, channels] = answer.headers.get("X-Size").split(" ").map(Number);

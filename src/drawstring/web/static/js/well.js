@@ -39,6 +39,7 @@ export class Well {
     this.pictures = [null, null];
     this.textures = new Map();
     this.drawn = { state: "", kept: new Map() };
+    this.tiles = new Map();
     this.mode = "one";
     this.channel = "all";
     this.stops = 0;
@@ -114,6 +115,7 @@ export class Well {
   lay(slot, picture) {
     const before = this.pictures[slot], size = String(this.display);
     this.pictures[slot] = picture;
+    if (before !== picture) this.tiles.clear();
     if (picture) this.ready(picture);
     // A picture of another size (an eye out of a packed one) is fitted anew where the last one was.
     if (picture && (this.scale === null || (this.fitted && String(this.display) !== size))) this.fit();
@@ -201,6 +203,7 @@ export class Well {
   move(dx, dy) {
     this.fitted = false;
     this.offset = [this.offset[0] + dx * this.ratio, this.offset[1] + dy * this.ratio];
+    this.element.dispatchEvent(new Event("well-moved"));
     this.draw();
   }
 
@@ -271,7 +274,8 @@ export class Well {
 
   // A picture's own values at a pixel, without asking the server; a proxy gives its nearest.
   valuesAt(slot, { x, y }) {
-    const picture = this.pictures[slot];
+    const tile = [...this.tiles.values()].find(([{ window: [a, b, w, h] }]) => x >= a && y >= b && x < a + w && y < b + h);
+    const picture = tile?.[slot] ?? this.pictures[slot];
     if (!picture) return null;
     const [x0, y0, w, h] = picture.window;
     const column = Math.floor(((x - x0) * picture.width) / w), row = Math.floor(((y - y0) * picture.height) / h);
@@ -321,15 +325,7 @@ export class Well {
     const isPlain = this.#isPlain(mode);
     this.#use(isPlain ? PLAIN : FRAGMENT);
     gl.uniform3f(this.at("shaper"), ...this.shaper);
-    (isPlain ? ["A"] : ["A", "B"]).forEach((letter, slot) => {
-      const picture = this.pictures[slot] ?? this.pictures[0];
-      gl.activeTexture(slot ? gl.TEXTURE1 : gl.TEXTURE0);
-      gl.bindTexture(gl.TEXTURE_2D, this.textures.get(picture));
-      gl.uniform4f(this.at(`slot${letter}.window`), ...picture.window);
-      gl.uniform1i(this.at(`slot${letter}.channels`), picture.channels);
-      gl.uniform1i(this.at(`slot${letter}.kind`), KINDS[picture.kind]);
-      gl.uniform2f(this.at(`slot${letter}.ends`), ...picture.ends);
-    });
+    this.#tellSlots(isPlain ? [this.pictures[0]] : [this.pictures[0], this.pictures[1] ?? this.pictures[0]]);
     gl.activeTexture(gl.TEXTURE2);
     gl.bindTexture(gl.TEXTURE_3D, this.cube);
     gl.uniform2f(this.at("size"), width, height);
@@ -341,8 +337,60 @@ export class Well {
     gl.uniform3f(this.at("surround"), grey, grey, grey);
     if (!isPlain) this.#tellAll(mode);
     gl.drawArrays(gl.TRIANGLES, 0, 3);
+    this.#drawTiles(mode);
     this.#keepDrawn();
     this.#tellTests(mode);
+  }
+
+  // -- tiles: parts of the pictures at full size, over what is held of the whole -------------------------------
+
+  get takesTiles() { return !this.round && !PAIRED.includes(this.pictures[1] ? this.mode : "one"); }
+
+  hasTile(place) { return this.tiles.has(place); }
+
+  layTile(place, pictures) {
+    this.tiles.set(place, pictures);
+    pictures.forEach((picture) => this.ready(picture));
+    this.draw();
+  }
+
+  // Of tiles laid before, only those that can be seen stay.
+  keepTiles(places) {
+    for (const place of this.tiles.keys()) if (!places.includes(place)) this.tiles.delete(place);
+  }
+
+  dropTiles() {
+    if (!this.tiles.size) return;
+    this.tiles.clear();
+    this.draw();
+  }
+
+  #drawTiles(mode) {
+    if (!this.tiles.size || !this.takesTiles) return;
+    const gl = this.gl, { height } = this.canvas, isPlain = this.#isPlain(mode);
+    gl.enable(gl.SCISSOR_TEST);
+    for (const pair of this.tiles.values()) {
+      const [x, y, w, h] = pair[0].window, left = (x - this.display[0]) * this.scale + this.offset[0], top = (y - this.display[1]) * this.scale + this.offset[1];
+      const [a, b] = [Math.ceil(left - 0.5), Math.ceil(top - 0.5)], [c, d] = [Math.ceil(left + w * this.scale - 0.5), Math.ceil(top + h * this.scale - 0.5)];
+      gl.scissor(a, height - d, Math.max(0, c - a), Math.max(0, d - b));
+      this.#tellSlots(isPlain ? [pair[0]] : [pair[0], pair[1] ?? pair[0]]);
+      gl.drawArrays(gl.TRIANGLES, 0, 3);
+    }
+    gl.disable(gl.SCISSOR_TEST);
+  }
+
+  #tellSlots(pictures) {
+    const gl = this.gl;
+    pictures.forEach((picture, slot) => {
+      const letter = "AB"[slot];
+      this.ready(picture);
+      gl.activeTexture(slot ? gl.TEXTURE1 : gl.TEXTURE0);
+      gl.bindTexture(gl.TEXTURE_2D, this.textures.get(picture));
+      gl.uniform4f(this.at(`slot${letter}.window`), ...picture.window);
+      gl.uniform1i(this.at(`slot${letter}.channels`), picture.channels);
+      gl.uniform1i(this.at(`slot${letter}.kind`), KINDS[picture.kind]);
+      gl.uniform2f(this.at(`slot${letter}.ends`), ...picture.ends);
+    });
   }
 
   // Draw what was drawn of these pictures before, as long as nothing else about it is different.
@@ -412,7 +460,7 @@ export class Well {
     // For tests and for nobody else: where the picture lies on the page, and what has been drawn.
     Object.assign(this.canvas.dataset, {
       scale: this.scale / this.ratio, left: this.offset[0] / this.ratio, top: this.offset[1] / this.ratio,
-      band: this.band ? this.band.join(" ") : "", a: this.pictures[0].key, b: this.pictures[1]?.key ?? "", mode,
+      tiles: this.tiles.size, band: this.band ? this.band.join(" ") : "", a: this.pictures[0].key, b: this.pictures[1]?.key ?? "", mode,
       round: this.round ? `${this.round.yaw} ${this.round.pitch} ${this.round.field}` : "",
     });
   }

@@ -3,6 +3,7 @@ import { fetchCube } from "../pictures.js";
 import { rove } from "../focus.js";
 import { plainName } from "./desk.js";
 import { load } from "./loading.js";
+import { loadTiles } from "./tiles.js";
 
 export function mark(desk) {
   const { well, names, wellElement } = desk, two = well.mode !== "one";
@@ -93,6 +94,10 @@ export function setUpCompare(desk, go) {
     document.getElementById("zoom").textContent = `${Math.round(event.detail * 100)} %`;
     clearTimeout(wellElement.sharper);
     wellElement.sharper = setTimeout(() => well.pictures[0] && load(desk), 150);
+  });
+  wellElement.addEventListener("well-moved", () => {
+    clearTimeout(wellElement.nearer);
+    wellElement.nearer = setTimeout(() => well.pictures[0] && loadTiles(desk), 120);
   });
   desk.stops = [
     rove(document.getElementById("tray"), (pass) => pass.classList.contains("is-a"), { next: "ArrowDown", before: "ArrowUp" }),

@@ -3,6 +3,9 @@ import { Pictures } from "../pictures.js";
 import { Well } from "../well.js";
 import { askForFirst, levelFor } from "./first.js";
 
+// Larger pictures are held smaller, and looked at closely in tiles.
+const WHOLE_BYTES = 80e6;
+
 export const plainName = (name) => (name === "picture" ? "finished picture" : name.replaceAll("_", " ").replace("@", ", read as "));
 
 export class Desk {
@@ -56,10 +59,21 @@ export class Desk {
 
   resultsInTray() { return [...document.querySelectorAll("#tray [data-pass]")].map((pass) => pass.dataset.pass).filter((name) => this.isResult(name)); }
 
-  get level() {
+  // What the picture is shown at; of one that no browser should hold whole, what it holds, and tiles over it.
+  get level() { return Math.max(this.wishedLevel, this.heldLevel); }
+
+  get wishedLevel() {
     const { scale, canvas } = this.well;
     return levelFor(scale === null ? this.width / canvas.width : 1 / scale);
   }
+
+  get heldLevel() {
+    let level = 0;
+    while (level < 4 && (this.width * this.height * 16) / 4 ** level > WHOLE_BYTES) level += 1;
+    return level;
+  }
+
+  get takesTiles() { return this.wishedLevel === 0 && this.heldLevel > 0; }
 
   // The slots that are seen: the second one only where two pictures are compared.
   slots(only = [0, 1]) { return only.filter((slot) => slot === 0 || this.well.mode !== "one"); }

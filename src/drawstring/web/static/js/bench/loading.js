@@ -1,6 +1,7 @@
 // Pictures into the well: what takes long comes small first and whole later.
 import { plainName } from "./desk.js";
 import { startLevel } from "./first.js";
+import { loadTiles } from "./tiles.js";
 
 let asked = 0;
 
@@ -22,6 +23,7 @@ export async function load(desk, only = [0, 1]) {
     else {
       if (!isKept && String(small) !== String(whole)) await lay(small, true);
       if (mine === asked) await lay(whole);
+      if (mine === asked) loadTiles(desk);
     }
     if (mine !== asked) return;
     desk.sayDone();
