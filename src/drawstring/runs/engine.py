@@ -46,6 +46,8 @@ RESTS_S = 2.0
 """How long a run that came to a stop rests before it is taken up again."""
 MOST_PATIENCE_S = 5.0
 """Between two tries to reach what is away: a second at first, twice as long each time, up to this."""
+ENOUGH = 2000
+"""Frames that wait in the engine's memory, of however many runs: more are taken up as they are handed out."""
 LOG_LINES = 80
 """Steps kept of a frame, over all its tries."""
 
@@ -209,12 +211,21 @@ class Engine:
         for run_id in [run_id for run_id in self._runs if run_id not in wanted]:
             self._cancel(self._runs.pop(run_id).flying)
         for run_id, priority in wanted.items():
+            # What has its turn much later is left in the ledger, however many thousand runs wait there.
+            lowest = min((run.priority for run in self._runs.values()), default=priority)
+            if run_id not in self._runs and self._has_enough() and priority <= lowest:
+                continue
             if run_id not in self._runs and self._rests_until.get(run_id, 0.0) <= time.monotonic():
                 with self._stopping(run_id), self._work() as session:
                     self._begin(session, ledger.find_run(session, run_id))
             if run_id in self._runs:
                 self._runs[run_id].priority = priority
         self._measurements.take_up(self._work)
+
+    def _has_enough(self) -> bool:
+        """Whether frames enough are taken up to keep everybody busy for a while."""
+        waiting = sum(len(run.todo) + len(run.again_at) for run in self._runs.values())
+        return waiting >= max(ENOUGH, 4 * (self._all_room() if self._client is not None else 0))
 
     def _sweep(self) -> None:
         """Remove what writers left in packages that are at their end.
