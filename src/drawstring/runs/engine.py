@@ -16,7 +16,7 @@ from typing import Any, Protocol
 from distributed import Client, Future, KilledWorker
 from distributed.client import ClosedClientError
 from sqlalchemy import Engine as Database
-from sqlalchemy import text
+from sqlalchemy import select, text
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -271,10 +271,12 @@ class Engine:
         self._measurements.hand_out(client, Turn.AFTER, room, priority=-20)
 
     def _collect(self) -> None:
+        done = {id(run): [future for future in run.flying if future.done()] for run in self._runs.values()}
+        fetched = self._fetched([future for several in done.values() for future in several])
         for run in self._runs.values():
-            for future in [future for future in run.flying if future.done()]:
+            for future in done[id(run)]:
                 task = run.flying.pop(future)
-                answer = self._answer(future, task)
+                answer = fetched.get(future.key) or self._answer(future, task)
                 if answer is None:
                     run.todo.insert(0, task)
                     continue
@@ -285,6 +287,17 @@ class Engine:
                 else:
                     run.answers.append(answer)
         self._measurements.collect()
+
+    def _fetched(self, futures: Sequence[Future]) -> dict[Any, FrameAnswer]:
+        """Fetch the answers of several frames at once; of those that failed or were lost, none."""
+        finished = [future for future in futures if future.status == "finished"]
+        if len(finished) < 2 or self._client is None:
+            return {}
+        try:
+            answers = self._client.gather(finished)
+        except Exception:
+            return {}  # one of them went away meanwhile: each is asked by itself
+        return {future.key: answer for future, answer in zip(finished, answers, strict=True)}
 
     def _answer(self, future: Future, task: FrameTask) -> FrameAnswer | None:
         """Give what became of a frame; None when it was lost on the way and is to be done again."""
@@ -326,8 +339,11 @@ class Engine:
     def _write_down_run(self, run: _RunAtWork) -> None:
         if run.answers:
             with self._work() as session:
+                numbers = [answer.number for answer in run.answers]
+                asked = select(RunFrame).where(RunFrame.run_id == run.run_id, RunFrame.number.in_(numbers))
+                rows = {row.number: row for row in session.scalars(asked)}
                 for answer in run.answers:
-                    self._note(session, run, answer)
+                    self._note(rows[answer.number], run, answer)
             run.answers = []
         if not (run.todo or run.flying or run.again_at):
             with self._work() as session:
@@ -353,8 +369,7 @@ class Engine:
             with self._work() as session:
                 ledger.came_to_a_stop(session, run_id, _unexpected(error, f"run {run_id}"), tries=TRIES)
 
-    def _note(self, session: Session, run: _RunAtWork, answer: FrameAnswer) -> None:
-        row = session.get_one(RunFrame, (run.run_id, answer.number))
+    def _note(self, row: RunFrame, run: _RunAtWork, answer: FrameAnswer) -> None:
         row.attempts += run.attempts.get(answer.number, 1)
         row.seconds, row.ended_at = answer.seconds, now()
         row.fault = dict(answer.fault)
