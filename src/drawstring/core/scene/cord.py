@@ -19,4 +19,7 @@ def says(recipe: Recipe, facts: CordFacts) -> str:
         count = sum(one.on for one in several)
         if count:
             said.append(f"{count} {called}{'s' if count > 1 else ''}")
+    if len(said) > 1:
+        # A knot has little room: each of them stands in its panel.
+        return f"{sum(one.on for one in (*settings.lights, *settings.beams, *settings.cards))} things added"
     return ", ".join(said) or settings.camera or "the headers' camera"
