@@ -141,7 +141,7 @@ def chunks_of(file: BinaryIO, part: PackedPart) -> Iterator[tuple[bytes, bytes]]
     lead = (4 if part.is_numbered else 0) + (16 if part.tile else 4)
     lines, most = part.lines, part.most
     for number, offset in enumerate(part.offsets):
-        head = os.pread(file.fileno(), lead + 4, offset)
+        head = _read(file, lead + 4, offset)
         if len(head) < lead + 4:
             raise _odd(file, "ends within a chunk")
         if part.is_numbered and struct.unpack_from("<i", head)[0] != part.index:
@@ -152,10 +152,18 @@ def chunks_of(file: BinaryIO, part: PackedPart) -> Iterator[tuple[bytes, bytes]]
         length = struct.unpack_from("<i", head, lead)[0]
         if not 0 < length <= most:
             raise _odd(file, f"has a chunk of {length:,} bytes for {most:,} bytes of pixels")
-        packed = os.pread(file.fileno(), length, offset + lead + 4)
+        packed = _read(file, length, offset + lead + 4)
         if len(packed) < length:
             raise _odd(file, "ends within a chunk")
         yield place, packed
+
+
+def _read(file: BinaryIO, length: int, at: int) -> bytes:
+    try:
+        return os.pread(file.fileno(), length, at)
+    except OSError as error:
+        # Whoever copies is writing, too: it has to be told from a disk that takes nothing.
+        raise _odd(file, f"can't be read: {error.strerror}") from error
 
 
 class Digest:

@@ -11,7 +11,7 @@ import struct
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, BinaryIO
 
 import numpy as np
 
@@ -88,7 +88,7 @@ def put_with_taken(unfinished: str, parts: Sequence[PartToWrite | TakenPart], **
     with ExitStack() as stack:
         sources: dict[int, tuple[Any, PackedPart]] = {}
         for i, part in taken.items():
-            file = stack.enter_context(open(part.path, "rb"))
+            file = stack.enter_context(_opened(part))
             there = packed_parts(file)
             if part.part >= len(there) or len(there[part.part].channels) != len(part.names):
                 raise _otherwise(part)
@@ -108,6 +108,16 @@ def put_with_taken(unfinished: str, parts: Sequence[PartToWrite | TakenPart], **
         bodies = [sources[i] if i in taken else (written, part) for i, part in enumerate(made)]
         with open(unfinished, "wb") as into:
             _lay(into, written, made, bodies, parts)
+
+
+def _opened(part: TakenPart) -> BinaryIO:
+    try:
+        return open(part.path, "rb")
+    except OSError as error:
+        raise NotAsCountedError(
+            f"{os.path.basename(part.path)} can't be read: {error.strerror}.", where=part.path,
+            why="Its parts can't be copied.", remedy="The frame is tried without.",
+        ) from error  # fmt: skip
 
 
 def _stand_in(part: TakenPart, file: Any, body: PackedPart) -> PartToWrite:
