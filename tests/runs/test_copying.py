@@ -2,11 +2,13 @@
 
 import os
 
+import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
 import pytest
-from makers import count_facts_here, same_bits, validate_manifest
+from makers import carry_out_here, count_facts_here, same_bits, validate_manifest
 
+from drawstring.core.arrivals import scan
 from drawstring.core.errors import ConflictError
 from drawstring.core.io import read_facts
 from drawstring.core.pack.profile import Profile, written
@@ -152,3 +154,83 @@ def test_bytes_that_are_not_those_that_were_counted_are_unpacked_and_told(plan, 
         assert "copied" not in answer.proof
         # Unpacking tells whether that is a torn frame or just other pixels; either is said, none is silent.
         assert answer.fault or answer.checksum
+
+
+HIGH, WIDE = 70, 90
+
+
+def several_parts(folder, *, tile=0, second=False) -> None:
+    """Write frames as another renderer does: a part for each pass, packed differently, with overscan."""
+    rng = np.random.default_rng(4)
+    folder.mkdir()
+    light = {name: np.float16(rng.random((HIGH, WIDE))) for name in "RGBA"}
+    depth = {"Z": np.float32(2 + 40 * rng.random((HIGH, WIDE)))}
+    matte = {"Y": np.float16(rng.random((HIGH, WIDE)) > 0.4)}
+    for number in (1001, 1002):
+        window = np.array([-5, -3], np.int32), np.array([WIDE - 6, HIGH - 4], np.int32)
+        said = {
+            "dataWindow": window,
+            "displayWindow": (np.array([0, 0], np.int32), np.array([WIDE - 11, HIGH - 7], np.int32)),
+            "type": OpenEXR.tiledimage if tile else OpenEXR.scanlineimage,
+        }
+        if tile:
+            tiles = OpenEXR.TileDescription()
+            tiles.xSize = tiles.ySize = tile
+            said["tiles"] = tiles
+        parts = [
+            OpenEXR.Part({**said, "compression": OpenEXR.ZIP_COMPRESSION}, dict(light), "rgba"),
+            OpenEXR.Part({**said, "compression": OpenEXR.ZIPS_COMPRESSION}, dict(depth), "depth"),
+            OpenEXR.Part({**said, "compression": OpenEXR.PIZ_COMPRESSION}, dict(matte), "shadow"),
+        ]
+        if second:
+            with OpenEXR.File([parts.pop()]) as file:
+                file.write(str(folder / f"TW900_shadow_v001.{number}.exr"))
+        with OpenEXR.File(parts) as file:
+            file.write(str(folder / f"TW900_main_v001.{number}.exr"))
+
+
+@pytest.mark.parametrize("how", ["lines", "tiles", "two files"])
+def test_parts_of_another_renderer_go_over_one_by_one_whatever_packs_each(sessions, tmp_path, how):
+    several_parts(tmp_path / "in", tile=64 if how == "tiles" else 0, second=how == "two files")
+    folders = []
+    with sessions.begin() as session:
+        shot = shows.make_shot(session, shows.make_show(session, "Tidewrack"), "TW900")
+        found = scan(str(tmp_path / "in"), roots=[str(tmp_path)]).candidates
+        deliveries.accept(session, shot, found[0])
+        count_facts_here(session, shot)
+        names = [one.name for one in deliveries.passes_of(shot.delivery)]
+        third = next(name for name in names if name not in ("beauty", "depth"))
+        settings = {
+            "pack.parts": "as it came", "pack.depth.compression": "zips", f"pack.{third}.compression": "piz",
+            "pack.tiling": "tiles of 64" if how == "tiles" else "scan lines", "depth.near": "2",
+            "depth.far": "50", "pack.constants": "cover.V = 1",
+        }  # fmt: skip
+        recipes.set_values(session, shot, settings)
+        recipes.settle(session, shot, "depth")
+        said = {each.part: each for each in copying_of(shot, standing(session, shot))}
+        assert sum(each.is_copied for each in said.values()) == 3, said
+        assert "made here" in said["depth_normalised"].why and "one value" in said["constants"].why
+        for copying in ("yes", "no"):
+            recipes.set_values(session, shot, {"pack.copying": copying})
+            run = plan_run(session, shot, output=str(tmp_path / "out"))
+            carry_out_here(session, run)
+            folders.append(run.folder)
+            for proof in proofs(run):
+                assert len(proof.get("copied", {})) == (3 if copying == "yes" else 0)
+                assert proof["equal"] == proof["channels"]
+        recipes.set_values(session, shot, {"pack.copying": "yes", "pack.reach": "the frame"})
+        windows = {each.why for each in copying_of(shot, standing(session, shot))}
+        assert "it goes out with another data window" in windows
+    for name in sorted(name for name in os.listdir(folders[0]) if name.endswith(".exr")):
+        both = []
+        for folder, version in zip(folders, ("v001", "v002"), strict=True):
+            path = os.path.join(folder, name.replace("v001", version))
+            with OpenEXR.File(path, separate_channels=True) as file:
+                both.append(
+                    {
+                        (part.name(), channel): np.ascontiguousarray(one.pixels).tobytes()
+                        for part in file.parts
+                        for channel, one in part.channels.items()
+                    }
+                )
+        assert both[0] == both[1] and len(both[0]) == 8
