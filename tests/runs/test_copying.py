@@ -234,3 +234,24 @@ def test_parts_of_another_renderer_go_over_one_by_one_whatever_packs_each(sessio
                     }
                 )
         assert both[0] == both[1] and len(both[0]) == 8
+
+
+def test_either_view_goes_over_whole_under_its_own_names_and_says_which_it_is(sessions, sources, tmp_path):
+    with sessions.begin() as session:
+        shot = shows.make_shot(session, shows.make_show(session, "Tidewrack"), "TW040")
+        found = scan(str(sources / "tidewrack" / "TW040"), roots=[str(sources)]).candidates[0]
+        deliveries.accept(session, shot, found)
+        count_facts_here(session, shot)
+        recipes.set_values(
+            session, shot, {"pack.parts": "as it came", "pack.compression": "rle", "arrivals.last": "1001"}
+        )
+        assert all(each.is_copied for each in copying_of(shot, standing(session, shot)))
+        run = plan_run(session, shot, output=str(tmp_path))
+        carry_out_here(session, run)
+        (proof,) = proofs(run)
+        assert len(proof["copied"]) == 2
+    with OpenEXR.File(os.path.join(run.folder, run.frames[0].file_name), separate_channels=True) as file:
+        views = [part.header.get("view") for part in file.parts]
+        names = [sorted(part.channels) for part in file.parts]
+        assert len(set(views)) == 2 and names[0] == names[1] and "R" in names[0], views
+        assert file.parts[0].channels["R"].pixels.tobytes() != file.parts[1].channels["R"].pixels.tobytes()

@@ -85,11 +85,13 @@ def lay_out(
         Names and types that would spoil the data; those that stop are to be mended first.
     """
     channels: list[OutputChannel] = []
+    lone = _of_one_view(passes, settings)
     for one in passes:
         row = settings.row(one.name)
         if not row.goes:
             continue
-        for i, (ref, name) in enumerate(zip(one.channels, channel_names(one, settings), strict=True)):
+        names = channel_names(one, settings, is_of_one_view=one.name in lone)
+        for i, (ref, name) in enumerate(zip(one.channels, names, strict=True)):
             stored = (
                 _as_source(one.pixel_types[i]) if row.stored is StoredType.AS_SOURCE else row.stored.value
             )
@@ -166,6 +168,19 @@ def _placed(
             part = part if settings.parts is Parts.VIEWS else ""
         made.append(replace(channel, part=part, of_pass=of_pass))
     return made
+
+
+def _of_one_view(passes: Sequence[Pass], settings: PackSettings) -> set[str]:
+    """Name the passes that go out in a part that came, and that holds no other view than theirs."""
+    if settings.parts is not Parts.CAME:
+        return set()
+    views: dict[tuple[int, int], set[str]] = {}
+    for one in passes:
+        for ref in one.channels if settings.row(one.name).goes else ():
+            views.setdefault((ref.source, ref.part), set()).add(view_of(one.name))
+    return {
+        one.name for one in passes if all(len(views.get((r.source, r.part), "")) <= 1 for r in one.channels)
+    }
 
 
 def _parts_that_came(

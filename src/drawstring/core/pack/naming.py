@@ -76,26 +76,35 @@ def words_of(name: str, usual: Sequence[str], settings: PackSettings) -> list[st
     return [typed[i] if i < len(typed) else word for i, word in enumerate(usual)]
 
 
-def channel_names(one: Pass, settings: PackSettings) -> list[str]:
-    """Give the full names of a pass's channels; "-" for those that stay."""
-    view = view_of(one.name)
+def channel_names(one: Pass, settings: PackSettings, *, is_of_one_view: bool = False) -> list[str]:
+    """Give the full names of a pass's channels; "-" for those that stay.
+
+    Parameters
+    ----------
+    is_of_one_view : bool
+        Whether it lies in a part that came, and that holds one view only: the part says which.
+    """
+    view = "" if is_of_one_view else view_of(one.name)
     if one.role in HASHED_ROLES:
         # The specification ties the name to the header's; another view's carries the view before it.
         return [f"{view}.{one.layer}{word}" if view else f"{one.layer}{word}" for word in one.suffixes]
-    return _full(
-        one.name, layer_of(one.name, settings, one), words_of(one.name, one.suffixes, settings), settings
-    )
+    words = words_of(one.name, one.suffixes, settings)
+    return _full(one.name, layer_of(one.name, settings, one), words, settings, is_of_one_view=is_of_one_view)
 
 
 def result_names(name: str, suffixes: Sequence[str], settings: PackSettings) -> list[str]:
     """Give the full names of a result's channels; "-" for those that stay."""
-    return _full(name, layer_of(name, settings), words_of(name, suffixes, settings), settings)
+    # Beside parts that came, what is made has parts of its own.
+    is_alone = settings.parts is Parts.CAME
+    words = words_of(name, suffixes, settings)
+    return _full(name, layer_of(name, settings), words, settings, is_of_one_view=is_alone)
 
 
-def _full(name: str, layer: str, words: Sequence[str], settings: PackSettings) -> list[str]:
-    # Parts that stay as they came may hold several views, whose channels keep them in their names.
+def _full(
+    name: str, layer: str, words: Sequence[str], settings: PackSettings, *, is_of_one_view: bool
+) -> list[str]:
     alone = settings.parts in (Parts.VIEWS, Parts.PASSES) or settings.files is not Files.ONE
-    view = "" if alone else view_of(name)
+    view = "" if alone or is_of_one_view else view_of(name)
     if (
         settings.files is Files.PASSES
         and settings.style is not Style.ARRIVED
