@@ -10,6 +10,7 @@ import pytest
 from makers import FRAMES, wait_for
 
 from drawstring.core.errors import ConflictError
+from drawstring.runs import engine as engines
 from drawstring.runs.checking import check_package
 from drawstring.runs.cluster import OwnWorkers, cluster
 from drawstring.runs.engine import Engine
@@ -95,6 +96,33 @@ def test_a_resting_run_begins_nothing_and_the_first_one_goes_first(plan, workers
                 does(session, done)
         ledger.cancel(session, resting)
         assert resting.state == "cancelled" and resting.ended_at is not None
+
+
+def test_no_more_is_taken_up_than_is_handed_out_soon_but_what_was_put_first(
+    plan, workers, sessions, database, monkeypatch
+):
+    monkeypatch.setattr(engines, "ENOUGH", FRAMES)
+    numbers = [plan(code=f"TW01{i}") for i in range(4)]
+    engine = Engine(database, workers)
+    monkeypatch.setattr(engine, "_all_room", lambda: 1)
+    assert engine.is_leading()
+    engine.step()
+    assert set(engine._runs) == {numbers[0]}, "the others wait in the ledger, not in memory"
+    with sessions.begin() as session:
+        ledger.put_first(session, ledger.find_run(session, numbers[3]))
+    engine.step()
+    assert set(engine._runs) == {numbers[0], numbers[3]}
+    most, until = 0, time.monotonic() + 120
+
+    def over() -> bool:
+        nonlocal most
+        most = max(most, len(engine._runs))
+        with sessions() as session:
+            return not ledger.under_way(session) or time.monotonic() > until
+
+    engine.work(until=over)
+    with sessions() as session:
+        assert {session.get_one(Run, number).state for number in numbers} == {"done"} and most <= 3
 
 
 def test_a_run_is_not_held_up_by_what_arrived_meanwhile(plan, workers, sessions, database):

@@ -112,6 +112,7 @@ class Engine:
         self._scanning, self._beside = scanning, beside
         self._reports: list[Future] = []
         self._sweeps_at = 0.0
+        self._enough = ENOUGH
         self._lock: Any = None
 
     def work(self, *, until: Callable[[], bool]) -> None:
@@ -210,22 +211,30 @@ class Engine:
             wanted = {run.id: run.priority for run in ledger.under_way(session)}
         for run_id in [run_id for run_id in self._runs if run_id not in wanted]:
             self._cancel(self._runs.pop(run_id).flying)
+        if any(run_id not in self._runs for run_id in wanted):
+            # The scheduler is asked once, however many runs wait.
+            self._enough = max(ENOUGH, 4 * self._all_room()) if self._client is not None else ENOUGH
         for run_id, priority in wanted.items():
-            # What has its turn much later is left in the ledger, however many thousand runs wait there.
-            lowest = min((run.priority for run in self._runs.values()), default=priority)
-            if run_id not in self._runs and self._has_enough() and priority <= lowest:
-                continue
-            if run_id not in self._runs and self._rests_until.get(run_id, 0.0) <= time.monotonic():
-                with self._stopping(run_id), self._work() as session:
-                    self._begin(session, ledger.find_run(session, run_id))
             if run_id in self._runs:
                 self._runs[run_id].priority = priority
+            elif self._has_enough(priority) or self._rests_until.get(run_id, 0.0) > time.monotonic():
+                continue
+            else:
+                with self._stopping(run_id), self._work() as session:
+                    self._begin(session, ledger.find_run(session, run_id))
+                if run_id in self._runs:
+                    self._runs[run_id].priority = priority
         self._measurements.take_up(self._work)
 
-    def _has_enough(self) -> bool:
-        """Whether frames enough are taken up to keep everybody busy for a while."""
-        waiting = sum(len(run.todo) + len(run.again_at) for run in self._runs.values())
-        return waiting >= max(ENOUGH, 4 * (self._all_room() if self._client is not None else 0))
+    def _has_enough(self, priority: int) -> bool:
+        """Whether frames enough are taken up that come before, or with, those of such a priority.
+
+        What has its turn much later is left in the ledger, however many thousand runs wait there.
+        """
+        waiting = sum(
+            len(run.todo) + len(run.again_at) for run in self._runs.values() if run.priority >= priority
+        )
+        return waiting >= self._enough
 
     def _sweep(self) -> None:
         """Remove what writers left in packages that are at their end.
