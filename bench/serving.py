@@ -25,9 +25,8 @@ from drawstring.store.database import connect, migrate  # noqa: E402
 from drawstring.web.app import create_served_app  # noqa: E402
 
 
-@contextmanager
-def filled(frames: Path) -> Iterator[tuple[str, int, Callable[[], None]]]:
-    """Serve a house with one shot as it is served to people; give its address, the shot, and a restart."""
+def _database() -> tuple[Path, LocalPostgres]:
+    """Bring up a database of a benchmark's own; give the folder in which it lies, too."""
     place = Path(tempfile.mkdtemp(prefix="drawstring-bench-"))
     place.chmod(0o755)
     server = LocalPostgres(place_for(place / "data"), free_port(), "bench", is_lasting=False)
@@ -35,6 +34,13 @@ def filled(frames: Path) -> Iterator[tuple[str, int, Callable[[], None]]]:
     server.start()
     server.make_database("bench")
     migrate(server.url("bench"))
+    return place, server
+
+
+@contextmanager
+def filled(frames: Path) -> Iterator[tuple[str, int, Callable[[], None]]]:
+    """Serve a house with one shot as it is served to people; give its address, the shot, and a restart."""
+    place, server = _database()
     port = free_port()
     environment = {
         **os.environ, "DRAWSTRING_VAR": str(place / "var"), "DRAWSTRING_ROOTS": str(frames),
@@ -89,13 +95,7 @@ def filled(frames: Path) -> Iterator[tuple[str, int, Callable[[], None]]]:
 @contextmanager
 def served(roots: Sequence[Path]) -> Iterator[tuple[Flask, str]]:
     """Give the application and its database's address; both are gone afterwards."""
-    place = Path(tempfile.mkdtemp(prefix="drawstring-bench-"))
-    place.chmod(0o755)
-    server = LocalPostgres(place_for(place / "data"), free_port(), "bench", is_lasting=False)
-    server.make()
-    server.start()
-    server.make_database("bench")
-    migrate(server.url("bench"))
+    place, server = _database()
     try:
         folders = ":".join(str(root) for root in roots)
         app = create_served_app(

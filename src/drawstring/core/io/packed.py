@@ -22,7 +22,7 @@ from drawstring.core.io.chunks import MAGIC
 from drawstring.core.io.facts import Window
 from drawstring.core.io.limits import MAX_CHUNKS, MAX_HEADER_BYTES
 
-_TILED, _DEEP, _MULTIPART = 0x200, 0x800, 0x1000
+_DEEP, _MULTIPART = 0x800, 0x1000
 _PIXEL_BYTES = {0: 4, 1: 2, 2: 4}
 
 LINES = {

@@ -6,7 +6,7 @@ compression. Nothing has to be unpacked then: its bytes were, when the frame was
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from drawstring.core.io.facts import FileFacts, PartFacts, Window
@@ -105,7 +105,8 @@ def _of_part(
         return Unpacked(f"{_listed(left)} of it stay{'s' if len(left) == 1 else ''} behind")
     if len(by_name) < len(mine):
         return Unpacked("a channel of it goes out twice")
-    touched = list(dict.fromkeys(one.source for one in mine if not is_untouched(plan, one)))
+    untouched = untouched_channels(plan, {one.source for one in mine})
+    touched = list(dict.fromkeys(one.source for one in mine if one not in untouched))
     if touched:
         return Unpacked(f"{_listed(touched)} {'is' if len(touched) == 1 else 'are'} changed on the way")
     if any(each.pixel_type != by_name[each.name].stored for each in came.channels):
@@ -130,17 +131,20 @@ def _of_part(
     return Copied(source, came.index, names)
 
 
-def is_untouched(plan: OutputPlan, channel: OutputChannel) -> bool:
-    """Whether a channel goes out just as it came."""
-    if channel.ref is None or channel.source not in plan.sources:
-        return False
-    passes = {one.name: one for one in plan.chains.passes}
-    one = passes[channel.source]
-    is_light = one.role in COLOUR_ROLES and len(one.channels) == 4
-    if plan.chains.recipe.pack.alpha is AlphaKind.STRAIGHT and is_light:
-        return False
-    described = plan.chains.own(channel.source).given
-    return channel.component < len(described) and described[channel.component].ref == channel.ref
+def untouched_channels(plan: OutputPlan, sources: Collection[str]) -> set[OutputChannel]:
+    """Give the channels of some passes that go out just as they came; each pass is described once."""
+    roles = {one.name: one for one in plan.chains.passes}
+    is_divided = plan.chains.recipe.pack.alpha is AlphaKind.STRAIGHT
+    described = {
+        name: plan.chains.own(name).given
+        for name in sources
+        if not (is_divided and roles[name].role in COLOUR_ROLES and len(roles[name].channels) == 4)
+    }
+    return {
+        one for one in plan.channels
+        if one.ref is not None and one.source in described and one.component < len(described[one.source])
+        and described[one.source][one.component].ref == one.ref
+    }  # fmt: skip
 
 
 def _meeting(window: Window, display: Window) -> Window:

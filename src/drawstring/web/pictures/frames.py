@@ -131,9 +131,10 @@ class FrameCache:
         key = self._key(files.get(every[0].source), every[0], window, level, True, display)
         with self._lock:
             turn = self._sheets.setdefault(key, threading.Lock())
+        averaged = set(lights)
         with turn:
             keys = {
-                ref: self._key(files.get(ref.source), ref, window, level, ref in set(lights), display)
+                ref: self._key(files.get(ref.source), ref, window, level, ref in averaged, display)
                 for ref in every
             }
             missing = [ref for ref in every if not self._has(keys[ref])]
@@ -141,7 +142,7 @@ class FrameCache:
                 needed = {ref.source: files[ref.source] for ref in missing}
                 path = next(facts.path for facts in needed.values())
                 read = self._readers.read(
-                    path, decode, needed, missing, window, level, set(lights), display
+                    path, decode, needed, missing, window, level, averaged, display
                 )  # fmt: skip
                 self._keep({keys[ref]: plane for ref, plane in read.items()})
                 for ref, plane in read.items():
