@@ -10,21 +10,21 @@ Source: "OpenEXR File Layout", openexr.com, sections Header, Offset Tables and C
 from __future__ import annotations
 
 import os
+import shutil
 import struct
 import uuid
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import replace
 from types import TracebackType
-from typing import Any
+from typing import Any, BinaryIO
 
 from drawstring.core.io.facts import Window
+from drawstring.core.io.packed import PackedPart, packed_parts
 from drawstring.core.io.writing import PartToWrite, put_parts
 
 ROWS = 256
 """Rows of a band: as many as the largest chunk of any compression has."""
-
-_MULTIPART = 0x1000
 
 
 class BandWriter:
@@ -63,7 +63,6 @@ class BandWriter:
         self._file = open(unfinished, "w+b")
         self._next, self._table_at = window.y_min, 0
         self._tables: list[list[int]] = []
-        self._lines: list[int] = []
 
     def __enter__(self) -> BandWriter:
         return self
@@ -100,42 +99,34 @@ class BandWriter:
         try:
             put_parts(small, [replace(part, data_window=band, tile=0) for part in parts], **self._said)
             with open(small, "rb") as file:
-                self._take(file.read(), rows)
+                self._take(file)
         finally:
             with suppress(FileNotFoundError):
                 os.unlink(small)
         self._next += rows
 
-    def _take(self, data: bytes, rows: int) -> None:
+    def _take(self, file: BinaryIO) -> None:
         """Take a band's chunks over, and of the first one its header."""
-        header = _Header(data)
-        counts = header.counts or [(header.first_chunk(data) - header.end) // 8]
-        begins = header.end + 8 * sum(counts)
+        parts = packed_parts(file)
+        begins = min(min(part.offsets) for part in parts)
         if not self._tables:
-            self._begin(header, counts, rows)
+            self._begin(file, parts, begins - 8 * sum(len(part.offsets) for part in parts))
         shift = self._file.tell() - begins
-        at = header.end
-        for part, count in enumerate(counts):
-            offsets = struct.unpack_from(f"<{count}Q", data, at)
-            first = (self._next - self.window.y_min) // self._lines[part]
-            self._tables[part][first : first + count] = [offset + shift for offset in offsets]
-            at += 8 * count
-        self._file.write(memoryview(data)[begins:])
+        for table, part in zip(self._tables, parts, strict=True):
+            first = (self._next - self.window.y_min) // part.lines
+            table[first : first + len(part.offsets)] = [offset + shift for offset in part.offsets]
+        file.seek(begins)
+        shutil.copyfileobj(file, self._file, 1 << 22)
 
-    def _begin(self, header: _Header, counts: Sequence[int], rows: int) -> None:
-        # A band that is all there is may be lower than a chunk: then it has one, of whatever height.
-        self._lines = [-(-rows // count) for count in counts]
-        whole = [-(-self.window.height // lines) for lines in self._lines]
-        self._tables = [[0] * count for count in whole]
-        data = bytearray(header.data[: header.end])
-        corners = struct.pack("<4i", *self.window)
-        for at in header.windows:
-            data[at : at + 16] = corners
-        for at, count in zip(header.counts_at, whole, strict=False):
-            data[at : at + 4] = struct.pack("<i", count)
-        self._file.write(data)
-        self._table_at = self._file.tell()
-        self._file.write(bytes(8 * sum(whole)))
+    def _begin(self, file: BinaryIO, parts: Sequence[PackedPart], table_at: int) -> None:
+        self._tables = [[0] * -(-self.window.height // part.lines) for part in parts]
+        file.seek(0)
+        header = bytearray(file.read(table_at))
+        for part, table in zip(parts, self._tables, strict=True):
+            part.tell(header, self.window, len(table))
+        self._file.write(header)
+        self._table_at = table_at
+        self._file.write(bytes(8 * sum(len(table) for table in self._tables)))
 
     def _end(self) -> None:
         if self._next != self.window.y_max + 1:
@@ -144,41 +135,3 @@ class BandWriter:
         for table in self._tables:
             self._file.write(struct.pack(f"<{len(table)}Q", *table))
         self._file.flush()
-
-
-class _Header:
-    """Where in a file that our own library has just written the values lie that a larger one changes."""
-
-    def __init__(self, data: bytes) -> None:
-        self.data = data
-        is_multipart = bool(struct.unpack_from("<i", data, 4)[0] & _MULTIPART)
-        self.windows: list[int] = []
-        self.counts_at: list[int] = []
-        self.counts: list[int] = []
-        at = 8
-        while True:
-            begins = at
-            while data[at]:
-                name, at = _text(data, at)
-                _, at = _text(data, at)
-                length = struct.unpack_from("<i", data, at)[0]
-                at += 4
-                if name == b"dataWindow":
-                    self.windows.append(at)
-                elif name == b"chunkCount":
-                    self.counts_at.append(at)
-                    self.counts.append(struct.unpack_from("<i", data, at)[0])
-                at += length
-            at += 1
-            if not is_multipart or at == begins + 1:
-                break
-        self.end = at
-
-    def first_chunk(self, data: bytes) -> int:
-        """Give where the first chunk lies: at the end of the table of a file of one part."""
-        return int(struct.unpack_from("<Q", data, self.end)[0])
-
-
-def _text(data: bytes, at: int) -> tuple[bytes, int]:
-    end = data.index(b"\0", at)
-    return data[at:end], end + 1

@@ -86,6 +86,14 @@ class PackedPart:
         """Rows of a chunk."""
         return LINES[self.compression]
 
+    def tell(self, header: bytearray, window: Window, chunks: int) -> None:
+        """Set the window and the count of chunks in a copy of its file's header."""
+        for attribute in self.attributes:
+            if attribute.name == "dataWindow":
+                struct.pack_into("<4i", header, attribute.at, *window)
+            elif attribute.name == "chunkCount":
+                struct.pack_into("<i", header, attribute.at, chunks)
+
     @property
     def most(self) -> int:
         """Bytes of a chunk that holds its pixels as they are: none is packed to more."""

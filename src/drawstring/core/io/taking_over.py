@@ -148,11 +148,7 @@ def _lay(
     for part, (_, body), meant in zip(made, bodies, parts, strict=True):
         if isinstance(meant, TakenPart):
             _hold_against(meant, part, body)
-        for attribute in part.attributes:
-            if attribute.name == "dataWindow":
-                struct.pack_into("<4i", header, attribute.at, *body.window)
-            elif attribute.name == "chunkCount":
-                struct.pack_into("<i", header, attribute.at, len(body.offsets))
+        part.tell(header, body.window, len(body.offsets))
     into.write(header)
     into.write(bytes(8 * sum(len(body.offsets) for _, body in bodies)))
     tables: list[tuple[int, ...]] = []
