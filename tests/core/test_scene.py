@@ -15,7 +15,8 @@ from test_chain import a_pass
 
 from drawstring.core.camera import Camera, Moment, Place
 from drawstring.core.colour.kept_files import keep_file
-from drawstring.core.depth.mist_settings import UpAxis
+from drawstring.core.depth.mist import Scene as MistScene
+from drawstring.core.depth.mist_settings import MistLayer, UpAxis
 from drawstring.core.errors import SettingError
 from drawstring.core.io.facts import Window
 from drawstring.core.passes import Role
@@ -24,6 +25,7 @@ from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.homes import view_header
 from drawstring.core.scene import data as scene_data
 from drawstring.core.scene.agreement import count, counting
+from drawstring.core.scene.beam_veil import reach_of, veil_before
 from drawstring.core.scene.beams import CONES, beams, row_of
 from drawstring.core.scene.cards import prepared, seen_card, stand_of
 from drawstring.core.scene.data import between
@@ -445,6 +447,58 @@ def test_uneven_air_keeps_its_mean_and_its_seed_and_a_mixed_pixel_sees_both():
     assert np.allclose(both[odd], 0.25 * before[odd] + 0.75 * plain[odd], atol=1e-6)
 
 
+def test_mist_before_a_beam_veils_it_as_summed_along_the_ray():
+    rays = rays_of(told(2), PLACE, (HIGH, WIDE), is_ray=False)
+    z = np.full((HIGH, WIDE), 30, np.float32)
+    nothing, none = np.zeros(z.shape, bool), np.full(z.shape, -1, np.int32)
+    nothing[:, WIDE // 2 :] = True
+    lamp = replace(spot(30), position=rays.eye + rays.axes[2] * 8 + rays.axes[1] * -3, direction=rays.axes[1])
+    beam = Beam(name="b", is_as_light=False, inner=30, outer=30, length=6, core=0.05)
+    rows = [row_of(beam, lamp, 1)]
+    plain = MistLayer(falloff="exponential", density=0.09, start=3, high=0.9)
+    low = MistLayer(falloff="exponential", density=0.4, start=0, base=0.0, thins=1.5, clear_alpha=True)
+    given = MistLayer(source="mist_pass", beyond="clear")
+    alpha = np.tile(np.linspace(0, 1, HIGH, dtype=np.float32)[:, None], (1, WIDE))
+    scene = MistScene(z, nothing, told(2), PLACE, {}, np.full(z.shape, 0.6, np.float32), alpha)
+    clear = beams(rays, z, nothing, np.ones_like(z), none, rows)[..., 0].astype(float)
+
+    def thinned(point):
+        """What of the low mist lies on the way to a point, summed in fine steps."""
+        way = rays.eye + (point - rays.eye) * np.linspace(0, 1, 4001)[:, None]
+        density = 0.4 * np.exp(-np.maximum(way[:, 1], 0) / 1.5)
+        # Counted along the axis, as the mist does.
+        along = (way - rays.eye) @ rays.axes[2]
+        return 1 - np.exp(-np.trapezoid(density, along))
+
+    for layers in ([plain], [low], [given], [plain, low]):
+        veil = veil_before(scene, layers, rays, reach_of(rows, rays))
+        veiled = beams(rays, z, nothing, np.ones_like(z), none, rows, veil, threads=2)[..., 0]
+        for row, col in ((60, 100), (80, 118), (80, 122), (95, 130)):
+            way = rays.ways[row, col].astype(float)
+            size = np.linalg.norm(way)
+            t = np.linspace(0, 40, 8001)
+            off = rays.eye + (t / size)[:, None] * way - lamp.position
+            r = np.linalg.norm(off, axis=1)
+            lit = (
+                (off @ lamp.direction > r * np.cos(np.radians(30)))
+                & (r < 6)
+                & (t < 30 * size + 99 * nothing[row, col])
+            )
+            light = lit / (r * r + 0.05**2)
+            through = np.ones(len(t))
+            if plain in layers:
+                through *= 1 - 0.9 * -np.expm1(-0.09 * np.maximum(t / size - 3, 0))
+            if low in layers:
+                places = rays.eye + (t[::80] / size)[:, None] * way
+                amount = np.interp(t, t[::80], [thinned(one) for one in places])
+                through *= 1 - amount * (1 - alpha[row, col])
+            if given in layers:
+                through *= 1 if nothing[row, col] else 1 - 0.6 * np.minimum(t / size / 30, 1)
+            wanted = np.trapezoid(light * through, t) / max(np.trapezoid(light, t), 1e-9)
+            assert clear[row, col] > 0
+            assert veiled[row, col] / clear[row, col] == pytest.approx(wanted, abs=0.01), (layers, row, col)
+
+
 def test_a_card_is_what_a_render_of_its_plane_would_be():
     rng = np.random.default_rng(4)
     footage = cv2.GaussianBlur(rng.random((180, 320, 3)).astype(np.float32), (0, 0), 3.0)
@@ -637,6 +691,10 @@ def test_a_small_picture_shows_what_the_large_one_does(tmp_path, frame, size):
             "scene__beams__add": "b",
             "scene__beams__1__position": "0 3 -7",
             "scene__beams__1__strength": "0.4",
+            "depth__mist__add": "haze",
+            "depth__mist__1__falloff": "exponential",
+            "depth__mist__1__density": "0.05",
+            "depth__mist__1__base": "1",
         },
     )
     camera = told(2)
@@ -652,7 +710,12 @@ def test_a_small_picture_shows_what_the_large_one_does(tmp_path, frame, size):
     for i, ref in enumerate(PASSES[3].channels):
         planes[ref] = normals[..., i]
     flat = [one for one in PASSES if one.role is not Role.POSITION]
-    whole = np.stack(pulled("picture", planes, flat, recipe, Moment(1, large, {(0, 0): camera})), axis=-1)
+    at = Moment(1, large, {(0, 0): camera})
+    whole = np.stack(pulled("picture", planes, flat, recipe, at), axis=-1)
+    muted = change(recipe, {"depth.mist.1.on": "no"}, scene_unit="m")
+    clear, veiled = (pulled("scene_beams", planes, flat, one, at)[0] for one in (muted, recipe))
+    there = clear > 0.01
+    assert there.any() and 0.3 < (veiled[there] / clear[there]).mean() < 0.95, "mist lies before the beam"
     half = {ref: np.ascontiguousarray(plane[::2, ::2]) for ref, plane in planes.items()}
     small = np.stack(
         pulled("picture", half, flat, recipe, Moment(1, replace(large, step=2), {(0, 0): camera})), axis=-1
@@ -721,6 +784,19 @@ def test_a_mesh_tells_which_way_surfaces_face_where_no_pass_does(tmp_path, frame
     assert np.allclose(facing[1][near], 1) and np.abs(place[1][near]).max() < 1e-3
     solid = (position > 0.3) & (z < 12)
     assert matte[near].min() == 1 and matte[solid].max() == 0, "what stands before it hides it"
+    # A colour is laid through it: the mesh is a matte like any other, drawn on, joined and cleaned.
+    laid = recipe
+    for name, typed in {
+        "needed": "yes", "mattes.add": "floor", "mattes.1.source": "mesh", "mattes.1.of": "ground",
+        "stack.add": "beauty", "stack.2.add": "", "stack.2.source": "colour", "stack.2.colour": "1 0 0",
+        "stack.2.matte": "floor",
+    }.items():  # fmt: skip
+        laid = change(laid, {f"alpha.{name.replace('2.add', 'add')}": typed or "red"}, scene_unit="m")
+    assert np.array_equal(pulled("matte_floor", planes_of(frame), bare, laid, moment())[0], matte)
+    before, after = (
+        np.stack(pulled("picture", planes_of(frame), bare, one, moment()), axis=-1) for one in (recipe, laid)
+    )
+    assert np.allclose(after[near], [1, 0, 0, 1]) and np.array_equal(after[solid], before[solid])
     # Without depth, positions alone do as well.
     by_points = [one for one in PASSES if one.role is not Role.DEPTH]
     again = pulled("scene_light", planes_of(frame), by_points, recipe, moment())[0]

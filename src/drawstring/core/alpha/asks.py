@@ -21,7 +21,7 @@ def asks(recipe: Recipe) -> list[Ask]:
         role = {
             MatteFrom.NAMES: Role.OBJECT_MATTE, MatteFrom.NUMBERS: Role.ID, MatteFrom.COLOURS: Role.ID_COLOUR,
         }.get(matte.source)  # fmt: skip
-        if matte.of:
+        if matte.of and matte.source is not MatteFrom.MESH:
             told.append(need(matte.of, f"the matte “{matte.name}” is taken from it"))
         elif role is not None:
             told.append(need(role, f"the matte “{matte.name}” is taken from it"))

@@ -123,15 +123,21 @@ def check_mattes(
         if matte.name not in ready:
             if matte.source is MatteFrom.DRAWN:
                 continue
+            lacks = f"{matte.of or 'a pass of ' + matte.source.says} did not come"
+            remedy = "Choose another source for it, or have that pass rendered."
+            if matte.source is MatteFrom.MESH:
+                lacks = "no mesh is chosen, or it is not known where things lie"
+                remedy = (
+                    "Bring the scene in at Scene and choose a mesh, and have depth or positions rendered."
+                )
             found.append(
                 Finding(
                     "matte-not-there",
                     Severity.WARNS,
-                    f"The matte {matte.name} can't be made: "
-                    f"{matte.of or 'a pass of ' + matte.source.says} did not come.",
+                    f"The matte {matte.name} can't be made: {lacks}.",
                     at,
                     "Whatever uses it would cover or show the wrong things, or not be made.",
-                    "Choose another source for it, or have that pass rendered.",
+                    remedy,
                 )
             )
             continue

@@ -30,6 +30,8 @@ class MatteFrom(Choice):
     """A pass that is a matte already, or one of its channels."""
     ALPHA = "alpha"
     """The picture's own alpha."""
+    MESH = "mesh", "a mesh of the scene"
+    """A mesh of the scene's file, seen through the camera, behind whatever is nearer."""
     DRAWN = "drawn"
     """Only what is drawn and painted."""
 
@@ -92,7 +94,9 @@ class MatteSettings(PaintedSettings):
 
     name: str = setting("matte", "What it is called: small letters, digits and underscores.", max_length=31)
     source: MatteFrom = setting(MatteFrom.NAMES, "What tells it.")
-    of: str = setting("", "The pass it is taken from; empty for the first one that fits.", max_length=200)
+    of: str = setting(
+        "", "The pass, or mesh, it is taken from; empty for the first one that fits.", max_length=200
+    )
     names: tuple[str, ...] = setting(
         (), "Names, wildcards allowed (buoy_*); -name takes away again.", reader=read_names
     )

@@ -18,6 +18,7 @@ from drawstring.core.errors import MissingError
 from drawstring.core.passes.hashed import chosen, coverage_of_all, name_set_of
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import HASHED_ROLES, SHARE_ROLES, Role
+from drawstring.core.recipe.homes import ToldMatte, told_mattes
 from drawstring.core.recipe.pulls import alpha, channel, planes, subject_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.sources import alpha_channel, pass_named, pass_of
@@ -54,8 +55,16 @@ def is_matte_ready(name: str, passes: Sequence[Pass], recipe: Recipe) -> bool:
         return alpha_channel(passes) is not None
     if matte.source is MatteFrom.DRAWN:
         return bool(passes) and bool(matte.shape or matte.strokes or "shape" in matte.keys)
+    told = _told_elsewhere(matte)
+    if told is not None:
+        return told.is_ready(matte, passes, recipe)
     one = pass_for(matte, passes)
     return one is not None and (matte.source is not MatteFrom.PASS or matte.channel <= len(one.channels))
+
+
+def _told_elsewhere(matte: MatteSettings) -> ToldMatte | None:
+    """Give how another knot tells such a matte; None where passes do."""
+    return next((told for told in told_mattes() if told.source == matte.source), None)
 
 
 def matte_value(chain: Chain, name: str) -> Value:
@@ -112,6 +121,9 @@ def taken(chain: Chain, matte: MatteSettings) -> Value:
         # Whatever tells how large the picture is.
         first = channel(chain, stage, passes[0], 0)
         return value("empty", lambda at, plane: np.zeros(np.shape(plane), np.float32), first)
+    told = _told_elsewhere(matte)
+    if told is not None:
+        return told.take(chain, matte)
     one = pass_for(matte, passes)
     assert one is not None
     if matte.source is MatteFrom.PASS:

@@ -3,8 +3,7 @@
 A chain is of one view, or of one eye of a pair. What it holds is told apart by name:
 
 - `PICTURE`, and `picture:NAME` for another cut of it: (H, W, 4) float32, premultiplied light. Whatever
-changes
-  the picture's values changes these.
+  changes the picture's values changes these.
 - `matte:NAME`: (H, W) float32, coverage. It goes through the lens like alpha.
 - `PASS#2`: (H, W), the third channel of a pass, values kept as they are.
 - `=NAME`: anything else that a step makes. It stays at the stage where it was made.

@@ -76,6 +76,16 @@ class Veiled:
 
 def veil(chain: Chain, name: str = PICTURE) -> Value:
     """Describe the picture with its mists, and how much of each pixel is mist: (H, W, 4), (H, W)."""
+    mists = mists_on(subject_of(chain).recipe)
+
+    def make(at: Moment, picture: Picture, scene: Scene) -> tuple[Picture, Plane]:
+        return over(picture, scene, tuple(mist.at(at.frame) for mist in mists), threads=at.threads)
+
+    return value("veil", make, chain.before(Stage.VEILED, name), mist_scene(chain, name), of=tuple(mists))
+
+
+def mist_scene(chain: Chain, name: str = PICTURE) -> Value:
+    """Describe what the mists of a picture are made from: `Scene`."""
     subject, stage = subject_of(chain), Stage.SET
     recipe, passes = subject.recipe, subject.passes
     mists = mists_on(recipe)
@@ -97,15 +107,16 @@ def veil(chain: Chain, name: str = PICTURE) -> Value:
             given[MATTE + mist.clear_matte] = chain.after(stage, MATTE + mist.clear_matte)
     names = list(given)
 
-    def make(at: Moment, *results: object) -> tuple[Picture, Plane]:
-        at = subject.here(at, stage)
+    def make(at: Moment, *results: object) -> Scene:
         pulled = dict(zip(names, results, strict=True))
         picture: Picture = pulled["picture"]  # type: ignore[assignment]
-        scene = _scene(pulled, recipe, at, picture[..., 3])
-        return over(picture, scene, tuple(mist.at(at.frame) for mist in mists), threads=at.threads)
+        return _scene(pulled, recipe, subject.here(at, stage), picture[..., 3])
 
-    of = tuple(mists), recipe.depth.along, subject.key(stage), names
-    return value("veil", make, *given.values(), of=of)
+    # How thick a mist is changes nothing of it.
+    asked = [(mist.clear_names, mist.clear_matte) for mist in mists]
+    return value(
+        "mist's scene", make, *given.values(), of=(asked, recipe.depth.along, subject.key(stage), names)
+    )
 
 
 _UP = (UpAxis.Y, UpAxis.Z)

@@ -25,6 +25,10 @@ where it gives the picture another frame,
 
 - `is_placing(subject)`, and `here(subject, at)`: the frame after stage "placed", its place and its cameras;
 
+where mattes can be taken from what it knows beside the passes,
+
+- `MATTES`: how (`ToldMatte`);
+
 where something has to be counted over all frames as the recipe stands,
 
 - `counting(passes, recipe)`: what (`recipe.counting.Counting`), None where there is nothing to count;
@@ -43,14 +47,15 @@ Homes are read when they are first asked for: they rest on much of the core them
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass
 from functools import cache
 from types import ModuleType
 from typing import TYPE_CHECKING, Any
 
 from drawstring.core.arrays import Stored
 from drawstring.core.camera import Camera, Moment
-from drawstring.core.chain import Step
+from drawstring.core.chain import Chain, Step, Value
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.knots import NAMES, needed_part
 from drawstring.core.passes.recognition import Pass
@@ -60,6 +65,25 @@ from drawstring.core.recipe.result import Result
 
 if TYPE_CHECKING:
     from drawstring.core.recipe.chains import Chains
+
+
+@dataclass(frozen=True)
+class ToldMatte:
+    """A matte that no pass tells, but a knot.
+
+    Attributes
+    ----------
+    source : str
+        What is settled as that which tells it (`alpha.matte_settings.MatteFrom`).
+    is_ready : callable
+        Whether it can be told, from the matte's settings, the passes and the recipe.
+    take : callable
+        What describes it on a chain, as it is before anything is drawn or cleaned: (H, W) float32, 0 to 1.
+    """
+
+    source: str
+    is_ready: Callable[[Any, Sequence[Pass], Recipe], bool]
+    take: Callable[[Chain, Any], Value]
 
 
 @cache
@@ -72,6 +96,12 @@ def homes() -> tuple[ModuleType, ...]:
 def steps() -> tuple[Step, ...]:
     """Give what all knots do to the picture."""
     return tuple(step for home in homes() for step in home.STEPS)
+
+
+@cache
+def told_mattes() -> tuple[ToldMatte, ...]:
+    """Give the mattes that knots tell beside the passes."""
+    return tuple(told for home in homes() for told in getattr(home, "MATTES", ()))
 
 
 @cache

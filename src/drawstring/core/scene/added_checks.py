@@ -95,12 +95,24 @@ def check_added(
     settings: SceneSettings,
     world: World | None,
     roles: Collection[Role],
-    mattes: Collection[str],
+    mattes: Mapping[str, str],
     passes: Collection[str],
     where: str,
 ) -> list[Finding]:
-    """Look at lights, beams and cards: what they follow, what they lack."""
-    found: list[Finding] = []
+    """Look at lights, beams, cards and mattes of meshes: what they follow, what they lack."""
+    meshes = {one.name for one in world.data.meshes} if world is not None else set()
+    found = [
+        Finding(
+            "scene-mesh",
+            Severity.WARNS,
+            f"The matte {name} is to be the mesh {mesh}, which the scene does not have.",
+            where,
+            "It covers nothing.",
+            "Choose another mesh for it in Alpha, or bring the scene in that has it.",
+        )
+        for name, mesh in mattes.items()
+        if mesh and mesh not in meshes
+    ]
     standing = (*settings.lights, *settings.beams, *settings.cards)
     for one in standing:
         if one.on and one.follows and (world is None or world.data.mark(one.follows) is None):

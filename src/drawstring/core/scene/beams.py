@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture, Plane
 from drawstring.core.bands import in_bands
+from drawstring.core.scene.beam_veil import NO_VEIL, Veil, comes_through
 from drawstring.core.scene.rays import Rays
 from drawstring.core.scene.settings import Beam
 from drawstring.core.scene.world import Lamp
@@ -26,7 +27,11 @@ CONES = 12
 """Steps of a soft edge."""
 
 _SAMPLES = 10
-"""Of uneven air, along what a ray collects."""
+"""Of uneven air and of mist, along what a ray collects."""
+
+_STEPS = (np.arange(CONES) + np.array([[0.0], [1.0]])) / CONES
+_RISES = np.diff(_STEPS * _STEPS * (3 - 2 * _STEPS), axis=0)[0]
+"""By how much smoothstep rises from one step of a soft edge to the next."""
 
 
 def row_of(beam: Beam, lamp: Lamp, frame: float) -> list[float]:
@@ -43,7 +48,7 @@ def row_of(beam: Beam, lamp: Lamp, frame: float) -> list[float]:
 
 def beams(
     rays: Rays, z: Plane, nothing: NDArray[np.bool_], share: Plane, other: NDArray[np.int32],
-    rows: Sequence[Sequence[float]], *, threads: int = 1,
+    rows: Sequence[Sequence[float]], veil: Veil = NO_VEIL, *, threads: int = 1,
 ) -> Picture:  # fmt: skip
     """Work out what beams add: (H, W, 3) float32.
 
@@ -57,12 +62,18 @@ def beams(
         Of pixels that mix two things (`depth.parting.part`): each of them hides what lies behind it.
     rows : sequence of rows
         See `row_of`.
+    veil : Veil
+        What mists hold back of it on its way.
     """
     made = np.zeros((*z.shape, 3), np.float32)
     if rows:
+        table = np.array(rows, np.float64)
+        # Each cone of a staircase is as wide as the middle of its step.
+        shares = (np.arange(CONES) + 0.5) / CONES
+        cosines = np.cos(table[:, 11:12] + (table[:, 10:11] - table[:, 11:12]) * shares)
         given = (
-            rays.eye, rays.ways, np.ascontiguousarray(z, np.float32), nothing, share, other,
-            np.array(rows, np.float64), made,
+            rays.eye, rays.ways, np.ascontiguousarray(z, np.float32), nothing, share, other, table, cosines,
+            veil.as_given, made,
         )  # fmt: skip
         in_bands(lambda first, last: _rows(first, last, *given), len(z), threads)
     return made
@@ -123,8 +134,15 @@ def air(x, y, z, seed):  # type: ignore[no-untyped-def]
     return total
 
 
+@njit(cache=True, nogil=True, inline="always")
+def _turned(low, high):  # type: ignore[no-untyped-def]
+    """Give atan(high) - atan(low), high being the larger: one arc tangent instead of two."""
+    across, along = high - low, 1 + low * high
+    return np.arctan2(across, along)
+
+
 @njit(cache=True, nogil=True)
-def _along(beam, far, wx, wy, wz, dx, dy, dz, ex, ey, ez):  # type: ignore[no-untyped-def]
+def _along(beam, cosines, far, wx, wy, wz, dx, dy, dz, eye, size, veil, pixel):  # type: ignore[no-untyped-def]
     """Give how much one beam adds along a ray of unit length up to a distance."""
     core, most = beam[13], beam[12]
     dw, ww = dx * wx + dy * wy + dz * wz, wx * wx + wy * wy + wz * wz
@@ -144,38 +162,50 @@ def _along(beam, far, wx, wy, wz, dx, dy, dz, ex, ey, ez):  # type: ignore[no-un
         total = 0.0
         for k in range(CONES):
             # Each cone of the staircase takes the share of the soft edge that its step has.
-            angle = beam[11] + (beam[10] - beam[11]) * (k + 0.5) / CONES
-            a, b = in_cone(np.cos(angle), low, high, aw, ad, dw, ww)
+            a, b = in_cone(cosines[k], low, high, aw, ad, dw, ww)
             if b <= a:
                 break  # what lies within is smaller still
             if k == 0:
                 begins, ends = a, b
-            below, above = k / CONES, (k + 1) / CONES
-            # smoothstep's rise from one step to the next
-            weight = above * above * (3 - 2 * above) - below * below * (3 - 2 * below)
-            total += weight * (np.arctan((b + dw) / h) - np.arctan((a + dw) / h)) / h
+            total += _RISES[k] * _turned((a + dw) / h, (b + dw) / h)
         if total <= 0:
             return 0.0
     else:
-        total = (np.arctan((ends + dw) / h) - np.arctan((begins + dw) / h)) / h
-    if beam[14] > 0 and ends > begins:
-        # Sampled where the light is: at even steps of the angle that the sum runs over.
-        low, high = np.arctan((begins + dw) / h), np.arctan((ends + dw) / h)
-        thick = 0.0
-        for i in range(_SAMPLES):
-            t = -dw + h * np.tan(low + (high - low) * (i + 0.5) / _SAMPLES)
-            thick += air(
-                (ex + t * dx + beam[16]) / beam[15],
-                (ey + t * dy + beam[17]) / beam[15],
-                (ez + t * dz + beam[18]) / beam[15],
-                int(beam[19]),
-            )
-        total *= 1 + beam[14] * (2 * thick / _SAMPLES - 1)
+        total = _turned((begins + dw) / h, (ends + dw) / h)
+    total /= h
+    if ends > begins and (beam[14] > 0 or len(veil[0])):
+        total *= _left_of(beam, begins, ends, dw, h, dx, dy, dz, eye, size, veil, pixel)
     return total
 
 
 @njit(cache=True, nogil=True)
-def _rows(first, last, eye, ways, z, nothing, share, other, table, made):  # type: ignore[no-untyped-def]
+def _left_of(beam, begins, ends, dw, h, dx, dy, dz, eye, size, veil, pixel):  # type: ignore[no-untyped-def]
+    """Give by how much uneven air and mist change what a ray collects between two of its lengths.
+
+    Sampled where the light is: at even steps of the angle that the sum runs over.
+    """
+    row, col, z, is_nothing = pixel
+    low, high = np.arctan((begins + dw) / h), np.arctan((ends + dw) / h)
+    left = 0.0
+    for i in range(_SAMPLES):
+        t = -dw + h * np.tan(low + (high - low) * (i + 0.5) / _SAMPLES)
+        much = 1.0
+        if beam[14] > 0:
+            thick = air(
+                (eye[0] + t * dx + beam[16]) / beam[15],
+                (eye[1] + t * dy + beam[17]) / beam[15],
+                (eye[2] + t * dz + beam[18]) / beam[15],
+                int(beam[19]),
+            )
+            much += beam[14] * (2 * thick - 1)
+        if len(veil[0]):
+            much *= comes_through(veil, row, col, z, is_nothing, t / size)
+        left += much
+    return left / _SAMPLES
+
+
+@njit(cache=True, nogil=True)
+def _rows(first, last, eye, ways, z, nothing, share, other, table, cosines, veil, made):  # type: ignore[no-untyped-def]
     width = z.shape[1]
     for row in range(first, last):
         for col in range(width):
@@ -189,17 +219,19 @@ def _rows(first, last, eye, ways, z, nothing, share, other, table, made):  # typ
             dx, dy, dz = x / size, y / size, w / size
             far = 1e9 if nothing[row, col] else z[row, col] * size
             part, at = share[row, col], other[row, col]
-            behind = 1e9
+            here = row, col, z[row, col], nothing[row, col]
+            behind, beyond = 1e9, here
             if at >= 0 and part < 1:
                 r, c = at // width, at % width
                 behind = 1e9 if nothing[r, c] else z[r, c] * size
+                beyond = row, col, z[r, c], nothing[r, c]
             for k in range(table.shape[0]):
                 beam = table[k]
                 wx, wy, wz = eye[0] - beam[1], eye[1] - beam[2], eye[2] - beam[3]
-                total = _along(beam, far, wx, wy, wz, dx, dy, dz, eye[0], eye[1], eye[2])
+                total = _along(beam, cosines[k], far, wx, wy, wz, dx, dy, dz, eye, size, veil, here)
                 if part < 1:
                     # A pixel of two things: each hides what lies behind it, by its share.
-                    rest = _along(beam, behind, wx, wy, wz, dx, dy, dz, eye[0], eye[1], eye[2])
+                    rest = _along(beam, cosines[k], behind, wx, wy, wz, dx, dy, dz, eye, size, veil, beyond)
                     total = part * total + (1 - part) * rest
                 for i in range(3):
                     made[row, col, i] += beam[7 + i] * total

@@ -32,7 +32,7 @@ def check_scene(
     roles: Collection[Role],
     views: Sequence[str],
     has_camera: bool,
-    mattes: Collection[str],
+    mattes: Mapping[str, str],
     passes: Collection[str],
     is_packed: bool,
     where: str,
@@ -55,8 +55,8 @@ def check_scene(
         Other views.
     has_camera : bool
         Whether headers tell a camera.
-    mattes : collection of str
-        Names of mattes.
+    mattes : mapping of str to str
+        Mattes by name, each with the mesh that it is; empty for others.
     passes : collection of str
         Names of the passes that came.
     is_packed : bool

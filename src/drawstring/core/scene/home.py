@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from drawstring.core.scene.agreement import count, counting
 from drawstring.core.scene.header import header, settled_camera, view_header
-from drawstring.core.scene.results import RESULTS
+from drawstring.core.scene.results import MATTES, RESULTS
 from drawstring.core.scene.steps import STEPS
 
-__all__ = ["RESULTS", "STEPS", "count", "counting", "header", "settled_camera", "view_header"]
+__all__ = ["MATTES", "RESULTS", "STEPS", "count", "counting", "header", "settled_camera", "view_header"]

@@ -6,10 +6,12 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
+from drawstring.core.alpha.matte_settings import MatteFrom, MatteSettings
 from drawstring.core.arrays import Plane
 from drawstring.core.camera import Moment
 from drawstring.core.chain import Chain, Stage, Value, value
 from drawstring.core.passes.recognition import Pass
+from drawstring.core.recipe.homes import ToldMatte
 from drawstring.core.recipe.pulls import apart
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.result import RGB, RGBA, Result
@@ -73,6 +75,18 @@ def _mesh(part: str) -> Callable[[Chain], Value]:
 
     return tap
 
+
+def _is_mesh_known(matte: MatteSettings, passes: Sequence[Pass], recipe: Recipe) -> bool:
+    return bool(matte.of or recipe.scene.mesh) and is_ready(passes, recipe)
+
+
+def _mesh_share(chain: Chain, matte: MatteSettings) -> Value:
+    """Describe where a mesh is seen in the picture that came: 1 there, else 0."""
+    seen = mesh_seen(chain, sight(chain, Stage.PARTED), matte.of)
+    return value("mesh share", lambda at, mesh: np.isfinite(mesh[0]).astype(np.float32), seen)
+
+
+MATTES = (ToldMatte(MatteFrom.MESH, _is_mesh_known, _mesh_share),)
 
 RESULTS = (
     # Where no pass tells them, a mesh of the scene does.

@@ -233,12 +233,13 @@ def facing(chain: Chain, view: Value, stage: Stage = Stage.DOUBLED) -> Value:
     return value("facing by points", make, view, of=(settings.normals, settings.mesh), lasts=True)
 
 
-def mesh_seen(chain: Chain, view: Value) -> Value:
+def mesh_seen(chain: Chain, view: Value, name: str = "") -> Value:
     """Describe a mesh of the scene as the picture's camera sees it, behind whatever is nearer.
 
-    Work gives its distances (inf where it is not seen) and which way it faces: (H, W) and (H, W, 3) float32.
+    Without a name it is the one that is settled. Work gives its distances (inf where it is not seen) and
+    which way it faces: (H, W) and (H, W, 3) float32.
     """
-    name = settings_of(subject_of(chain)).mesh
+    name = name or settings_of(subject_of(chain)).mesh
 
     def make(at: Moment, seen: Sight) -> tuple[Plane, Points]:
         here = seen.here

@@ -13,12 +13,15 @@ from drawstring.core.arrays import Picture, Plane, Stored
 from drawstring.core.camera import Moment
 from drawstring.core.chain import MATTE, PICTURE, Chain, How, Stage, Value, is_picture, value
 from drawstring.core.colour.kept_files import find_kept
+from drawstring.core.depth.mist import Scene
 from drawstring.core.depth.mist_settings import UpAxis
+from drawstring.core.depth.steps import Veiled, mist_scene, mists_on
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.pulls import DISTANCES, planes, subject_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.sources import Distances, pass_named, pass_of
+from drawstring.core.scene.beam_veil import reach_of, veil_before
 from drawstring.core.scene.beams import beams, row_of
 from drawstring.core.scene.cards import Seen, Stand, laid, prepared, seen_card, shadow_of, stand_of
 from drawstring.core.scene.footage import frame_count, frame_of, shown_frame
@@ -344,15 +347,25 @@ def beam_layer(chain: Chain, name: str = PICTURE) -> Value:
     view = sight(chain, Stage.SET)
     mixed = parts(chain.before(Stage.VEILED, name), view)
 
-    def make(at: Moment, seen: Sight, both: tuple[Plane, Any]) -> Picture:
+    # Mist that lies before a beam veils it, too.
+    is_veiled = any(isinstance(step, Veiled) for step in chain.steps_on())
+    mists = mists_on(subject.recipe) if is_veiled else []
+    veiling = [mist_scene(chain, name)] if mists else []
+
+    def make(at: Moment, seen: Sight, both: tuple[Plane, Any], *misty: Scene) -> Picture:
         rows = [
             row_of(beam, lamp_for(beam, seen.world, at.frame), at.frame)
             for beam in settings.at(at.frame).beams if beam.on
         ]  # fmt: skip
         z = np.where(seen.here.nothing, np.float32(0), seen.here.z)
-        return beams(seen.rays, z, seen.here.nothing, *both, rows, threads=at.threads)
+        layers = [mist.at(at.frame) for mist in mists]
+        veils = [
+            veil_before(replace(scene, camera=seen.here.camera), layers, seen.rays, reach_of(rows, seen.rays))
+            for scene in misty
+        ]
+        return beams(seen.rays, z, seen.here.nothing, *both, rows, *veils, threads=at.threads)
 
-    return value("beams", make, view, mixed, of=tuple(shown))
+    return value("beams", make, view, mixed, *veiling, of=(tuple(shown), tuple(mists)))
 
 
 def card_layer(chain: Chain) -> Value:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from drawstring.core.alpha.matte_settings import MatteFrom
 from drawstring.core.camera import camera_of
 from drawstring.core.errors import DrawstringError
 from drawstring.core.eyes.settings import Came
@@ -24,7 +25,8 @@ def findings(facts: ShotFacts) -> list[Finding]:
         return [Finding("scene-gone", Severity.STOPS, error.what, where, error.why, error.remedy)]
     cameras = [camera_of(part.metadata) for part in deliveries.facts_of(delivery).parts]
     has_camera = any(one.has_lens and one.world_to_camera is not None for one in cameras)
-    mattes = {one.name for one in recipe.alpha.mattes} if recipe.alpha.needed else set()
+    named = recipe.alpha.mattes if recipe.alpha.needed else ()
+    mattes = {one.name: one.of or recipe.scene.mesh if one.source is MatteFrom.MESH else "" for one in named}
     return check_scene(
         recipe.scene,
         world,

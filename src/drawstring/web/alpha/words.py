@@ -16,12 +16,15 @@ from drawstring.core.alpha.stack_settings import Behind, Sends
 from drawstring.core.colour.grade import GradeSettings
 from drawstring.core.colour.management import SPACES
 from drawstring.core.entries import entry_kinds
+from drawstring.core.errors import DrawstringError
 from drawstring.core.finishing.grain import read_strengths
 from drawstring.core.keyed import KeyedSettings
 from drawstring.core.keys import Then
 from drawstring.core.passes import COLOUR_ROLES, HASHED_ROLES, Role
-from drawstring.core.recipe import available_results, find_result
+from drawstring.core.recipe import Recipe, available_results, find_result
 from drawstring.core.recipe.sources import of_view
+from drawstring.core.scene.world import world_of
+from drawstring.core.units import METRES
 from drawstring.store import deliveries
 from drawstring.store.alpha.standing import listed_names, name_sets_of, told_frames
 from drawstring.store.models import Shot
@@ -71,6 +74,7 @@ def alpha_words(session: Session, shot: Shot, how: ShotStanding, frames: list[in
         "numbered": [one.name for one in first if one.role is Role.ID],
         "coloured": [one.name for one in first if one.role is Role.ID_COLOUR],
         "shares": [one.name for one in first if one.role not in HASHED_ROLES],
+        "meshes": _meshes(shot, how.recipe),
         "depths": [one.name for one in first if one.role is Role.DEPTH],
         "shadows": [one.name for one in first if one.role is Role.SHADOW],
         "lights": [one.name for one in first if one.role in COLOUR_ROLES and len(one.channels) >= 3],
@@ -113,6 +117,15 @@ def alpha_words(session: Session, shot: Shot, how: ShotStanding, frames: list[in
             frames,
         ),
     }
+
+
+def _meshes(shot: Shot, recipe: Recipe) -> list[str]:
+    """Name the meshes of the scene's file; none where it can't be read, which Scene tells."""
+    try:
+        world = world_of(recipe.scene, METRES[shot.show.scene_unit])
+    except DrawstringError:
+        return []
+    return [one.name for one in world.data.meshes] if world is not None else []
 
 
 def change_fields(settings: KeyedSettings) -> list[dict[str, Any]]:
