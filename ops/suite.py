@@ -51,9 +51,9 @@ def main() -> int:
         if lint.wait() or made.returncode:
             return 1
         print(f"Looked over, demo frames made ({time.monotonic() - began:.0f} s)", flush=True)
-        # Every process that a test starts would compile the house anew where bytecode is not to be written.
+        # Bytecode that a test's processes would make anew is kept; what is installed has its own already.
         environment = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
-        environment |= {"DRAWSTRING_TEST_DEMO": demo, "PYTHONPYCACHEPREFIX": os.path.join(place, "bytecode")}
+        environment |= {"DRAWSTRING_TEST_DEMO": demo}
         # Small systems of equations keep a second thread waiting, which takes a core from the other group.
         environment |= {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
         running = {}
