@@ -17,12 +17,14 @@ from drawstring.core.errors import SettingError
 from drawstring.core.framing.checks import check_framing
 from drawstring.core.framing.coverage import coverage
 from drawstring.core.framing.exact import Exact, chosen
-from drawstring.core.framing.filters import Filter, resized, sampled
+from drawstring.core.framing.filters import Filter
 from drawstring.core.framing.fitting import Told, fit_of
 from drawstring.core.framing.grid import GridPlan, grid
 from drawstring.core.framing.lens import Lens, Model
 from drawstring.core.framing.lens_map import check_map
 from drawstring.core.framing.map import inset, map_of, shake_at
+from drawstring.core.framing.resizing import resized
+from drawstring.core.framing.sampling import sampled
 from drawstring.core.framing.settings import FramingSettings, ShakeSettings, read_sides, read_size
 from drawstring.core.io.facts import ChannelRef, Window
 from drawstring.core.passes import Pass, Role

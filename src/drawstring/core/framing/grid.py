@@ -11,7 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from drawstring.core.arrays import Picture
-from drawstring.core.framing.filters import Filter, resized
+from drawstring.core.framing.filters import Filter
+from drawstring.core.framing.resizing import resized
 from drawstring.core.io.facts import Window
 from drawstring.core.text import Weight, fitted_text, text_size, write_text
 

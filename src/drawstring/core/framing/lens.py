@@ -26,6 +26,8 @@ from drawstring.core.bands import in_bands
 from drawstring.core.choices import Choice
 
 Grid = NDArray[np.float64]
+Way = NDArray[np.float64]
+"""(3, 3): a place as (x, y, 1) into another."""
 
 
 class Model(Choice):
@@ -87,6 +89,32 @@ class Lens:
         )
         return into_x.reshape(x.shape), into_y.reshape(x.shape)
 
+    def led(
+        self, x: Grid, y: Grid, before: Way, behind: Way, threads: int = 1, *, is_straightened: bool
+    ) -> tuple[Grid, Grid]:
+        """Lead a grid of places to the lens, through it and on, all in one.
+
+        Parameters
+        ----------
+        x, y : (1, w) and (h, 1) float64
+        before, behind : (3, 3) float64
+            Ways of a place (x, y, 1): into half widths from the frame's middle, and out of them.
+        is_straightened : bool
+            Whether bent places are led to straight ones; else straight ones to bent ones.
+        """
+        into_x, into_y = np.empty((y.size, x.size)), np.empty((y.size, x.size))
+        number = {Model.RADIAL: 1, Model.DIVISION: 2}.get(self.model, 0)
+        is_inverse = is_straightened == (self.model is Model.RADIAL)
+        columns, rows = x.ravel(), y.ravel()
+        in_bands(
+            lambda a, b: _led_rows(
+                a, b, number, is_inverse, self._terms, columns, rows, before, behind, into_x, into_y
+            ),
+            len(into_x),
+            threads,
+        )
+        return into_x, into_y
+
     def folds_within(self, reach: float) -> bool:
         """Whether it shows two things at one place, as far as `reach` from its centre, in half widths."""
         if self.model is Model.NONE:
@@ -108,27 +136,51 @@ ERROR = 1e-9
 
 @njit(cache=True, nogil=True)
 def _through_rows(first, last, number, is_inverse, terms, x, y, into_x, into_y):  # type: ignore[no-untyped-def]
-    squeeze = terms[7]
     for row in range(first, last):
-        # Every row begins anew, so that it does not matter which rows are done together.
-        u, v, last_a, last_b, step_u, step_v = math.nan, math.nan, math.nan, math.nan, 0.0, 0.0
-        for col in range(x.shape[1]):
-            a, b = x[row, col] - terms[5], (y[row, col] - terms[6]) * squeeze
-            if is_inverse:
-                # A neighbour's place is nearly this one's, as far on as it was from its own neighbour.
-                is_near = abs(a - last_a) + abs(b - last_b) < 0.02
-                before_u, before_v = u, v
-                u, v = _near(number, terms, a, b, u + step_u, v + step_v) if is_near else (math.nan, math.nan)
-                if not u == u:
-                    u, v = _solved(number, terms, a, b)
-                step_u, step_v = u - before_u, v - before_v
-                if not (is_near and step_u == step_u and step_v == step_v):
-                    step_u = step_v = 0.0
-                last_a, last_b = a, b
-                a, b = u, v
-            else:
-                a, b = _formula(number, terms, a, b)
-            into_x[row, col], into_y[row, col] = a + terms[5], b / squeeze + terms[6]
+        into_x[row], into_y[row] = x[row], y[row]
+        _bend(number, is_inverse, terms, into_x[row], into_y[row])
+
+
+@njit(cache=True, nogil=True)
+def _led_rows(first, last, number, is_inverse, terms, x, y, before, behind, into_x, into_y):  # type: ignore[no-untyped-def]
+    for row in range(first, last):
+        us, vs = into_x[row], into_y[row]
+        for col in range(len(x)):
+            us[col] = before[0, 0] * x[col] + before[0, 1] * y[row] + before[0, 2]
+            vs[col] = before[1, 0] * x[col] + before[1, 1] * y[row] + before[1, 2]
+        if number:
+            _bend(number, is_inverse, terms, us, vs)
+        for col in range(len(x)):
+            u, v = us[col], vs[col]
+            us[col] = behind[0, 0] * u + behind[0, 1] * v + behind[0, 2]
+            vs[col] = behind[1, 0] * u + behind[1, 1] * v + behind[1, 2]
+
+
+@njit(cache=True, nogil=True)
+def _bend(number, is_inverse, terms, us, vs):  # type: ignore[no-untyped-def]
+    """Lead a row of places through the lens, where they stand.
+
+    Every row begins anew, so that it does not matter which rows are done together.
+    """
+    squeeze = terms[7]
+    u, v, last_a, last_b, step_u, step_v = math.nan, math.nan, math.nan, math.nan, 0.0, 0.0
+    for col in range(len(us)):
+        a, b = us[col] - terms[5], (vs[col] - terms[6]) * squeeze
+        if is_inverse:
+            # A neighbour's place is nearly this one's, as far on as it was from its own neighbour.
+            is_near = abs(a - last_a) + abs(b - last_b) < 0.02
+            before_u, before_v = u, v
+            u, v = _near(number, terms, a, b, u + step_u, v + step_v) if is_near else (math.nan, math.nan)
+            if not u == u:
+                u, v = _solved(number, terms, a, b)
+            step_u, step_v = u - before_u, v - before_v
+            if not (is_near and step_u == step_u and step_v == step_v):
+                step_u = step_v = 0.0
+            last_a, last_b = a, b
+            a, b = u, v
+        else:
+            a, b = _formula(number, terms, a, b)
+        us[col], vs[col] = a + terms[5], b / squeeze + terms[6]
 
 
 @njit(cache=True, nogil=True)

@@ -13,13 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drawstring.core.camera import Camera, Place
-from drawstring.core.framing.lens import Lens
+from drawstring.core.framing.lens import Lens, Way
 from drawstring.core.framing.lens_map import MapLens
 from drawstring.core.framing.settings import Bends, Fit, FramingSettings, Moves, MovesIn, ShakeSettings
 from drawstring.core.io.facts import Window
 
-Way = NDArray[np.float64]
-"""(3, 3): a place as (x, y, 1) into another."""
 Grid = NDArray[np.float64]
 
 MOST_OUTSIDE = 1.0
@@ -71,6 +69,21 @@ class FrameMap:
         v = way[1, 0] * x + way[1, 1] * y + way[1, 2]
         bend = self.bend(reference)
         return self._lensed(u, v, bend, threads) if bend else (u, v)
+
+    def led_back(
+        self, x: Grid, y: Grid, into: Way, reference: str = "scene", threads: int = 1
+    ) -> tuple[Grid, Grid]:
+        """Do the same for a grid of places, (1, w) and (h, 1), and lead them on: two of (h, w)."""
+        bend, lens = self.bend(reference), self.lens
+        if bend and isinstance(lens, Lens):
+            middle_x, middle_y = _middle(self.came)
+            half = self.came.width / 2
+            out = np.array([[half, 0, middle_x], [0, half, middle_y], [0, 0, 1]])
+            before, behind = np.linalg.inv(out) @ self.way(reference), into @ out
+            return lens.led(x, y, before, behind, threads, is_straightened=bend == "straight")
+        wide, high = np.broadcast_arrays(x, y)
+        u, v = self.back(wide, high, reference, threads)
+        return into[0, 0] * u + into[0, 1] * v + into[0, 2], into[1, 0] * u + into[1, 1] * v + into[1, 2]
 
     def forth(self, x: Grid, y: Grid, reference: str = "scene") -> tuple[Grid, Grid]:
         """Give where places that came go out."""

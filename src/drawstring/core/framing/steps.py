@@ -13,8 +13,11 @@ from drawstring.core.chain import PICTURE, Chain, How, Stage, Value, value
 from drawstring.core.eyes.placing import Placing, placing_of
 from drawstring.core.eyes.settings import Came, EyesSettings
 from drawstring.core.framing.exact import Exact, chosen
-from drawstring.core.framing.filters import Filter, Grid, all_resized, sampled, spaced
-from drawstring.core.framing.map import FrameMap, Way, map_of
+from drawstring.core.framing.filters import Filter, Grid
+from drawstring.core.framing.lens import Way
+from drawstring.core.framing.map import FrameMap, map_of
+from drawstring.core.framing.resizing import apart_again, in_fours, resized_picture
+from drawstring.core.framing.sampling import sampled_picture, spaced
 from drawstring.core.framing.settings import FramingSettings, Outside, VectorsPoint
 from drawstring.core.io.facts import Window
 from drawstring.core.passes.recombining import recombined
@@ -109,6 +112,23 @@ class Framed(Geometry):
         """Whether the picture goes out in another frame."""
         return is_placing(subject_of(chain))
 
+    def carry_picture(self, chain: Chain, picture: Value) -> Value:
+        """Sample a picture where the map says, all its channels at once."""
+        subject, how = subject_of(chain), How(is_mixed=True, count=4)
+        settings = settings_of(subject)
+
+        def make(at: Moment, before: Picture) -> Picture:
+            ways = ways_of(subject, before.shape[:2], at, how.reference)
+            gains = _gains(ways, how, 4)
+            if gains:
+                before = np.divide(before, np.asarray(gains, np.float32))
+            return _light(before, ways, settings, at.threads)
+
+        return value("framed picture", make, picture, of=self._depends(subject, how))
+
+    def _depends(self, subject: Subject, how: How) -> tuple[object, ...]:
+        return how, subject.key(self.stage), subject.side, subject.is_shown, subject.recipe.eyes
+
     def carry(self, chain: Chain, planes: Value, how: How) -> Value:
         """Sample planes where the map says."""
         subject = subject_of(chain)
@@ -117,14 +137,14 @@ class Framed(Geometry):
 
         def make(at: Moment, before: list[Stored]) -> list[Stored]:
             ways = ways_of(subject, before[0].shape, at, how.reference)
-            gains = ways.placing.gains(how.first, how.count, len(before)) if how.is_mixed else None
-            if gains and how.reference == "scene":
-                before = [
+            if how.is_mixed:
+                gains = _gains(ways, how, len(before)) or [1.0] * len(before)
+                planes = [
                     plane if gain == 1 else np.asarray(plane, np.float32) / np.float32(gain)
                     for plane, gain in zip(before, gains, strict=True)
                 ]
-            if how.is_mixed:
-                return _light(before, ways, settings, is_filled=is_filled, threads=at.threads)
+                moved = [_light(each, ways, settings, at.threads) for each in in_fours(planes)]
+                return [*apart_again(moved, len(before))]
             x, y, sizes = ways.grids
             if how.is_ranked and len(before) % 2 == 0:
                 # Shares are sampled from the middles of pixels.
@@ -139,8 +159,12 @@ class Framed(Geometry):
                 return taken
             return turned(taken, ways, upwards=settings.vectors is VectorsPoint.UP)
 
-        of = how, subject.key(self.stage), subject.side, subject.is_shown, subject.recipe.eyes
-        return value("framed", make, planes, of=of)
+        return value("framed", make, planes, of=self._depends(subject, how))
+
+
+def _gains(ways: Ways, how: How, count: int) -> list[float] | None:
+    """Give what planes are divided by: an eye's colours are those of the scene, not of a plate."""
+    return ways.placing.gains(how.first, how.count, count) if how.reference == "scene" else None
 
 
 def ways_of(subject: Subject, shape: tuple[int, ...], at: Moment, reference: str) -> Ways:
@@ -191,21 +215,15 @@ def _rule(how: How, plane: Stored, settings: FramingSettings) -> Exact:
     return settings.numbers if np.issubdtype(plane.dtype, np.integer) else Exact.NEAREST
 
 
-def _light(
-    planes: list[Stored], ways: Ways, settings: FramingSettings, *, is_filled: bool, threads: int
-) -> list[Stored]:
+def _light(picture: Picture, ways: Ways, settings: FramingSettings, threads: int) -> Picture:
+    """Bring light to its place: (H, W, 1 or 4)."""
     kind: Filter = settings.light
+    held, filled = settings.held, settings.outside is Outside.FILLED
     if ways.is_straight:
         x, y, size = ways.x.ravel(), ways.y.ravel(), (float(ways.across.flat[0]), float(ways.down.flat[0]))
-        floats = [np.asarray(plane, np.float32) for plane in planes]
-        return [
-            *all_resized(
-                floats, x, y, size, kind, is_held=settings.held, is_filled=is_filled, threads=threads
-            )
-        ]  # fmt: skip
+        return resized_picture(picture, x, y, size, kind, is_held=held, is_filled=filled, threads=threads)
     x, y, sizes = ways.grids
-    floats = [np.asarray(plane, np.float32) for plane in planes]
-    return [*sampled(floats, x, y, sizes, kind, is_held=settings.held, is_filled=is_filled, threads=threads)]
+    return sampled_picture(picture, x, y, sizes, kind, is_held=held, is_filled=filled, threads=threads)
 
 
 def _composed(subject: Subject, shape: tuple[int, ...], at: Moment, reference: str) -> Ways:
@@ -217,8 +235,8 @@ def _composed(subject: Subject, shape: tuple[int, ...], at: Moment, reference: s
         out = replace(came, window=framed.display, display=framed.display, pixel_aspect=framed.pixel_aspect)
     step = came.step
     count_x, count_y = -(-out.window.width // step), -(-out.window.height // step)
-    x = out.window.x_min + (np.arange(count_x) + 0.5)[None, :] * step
-    y = out.window.y_min + (np.arange(count_y) + 0.5)[:, None] * step
+    x: Grid = out.window.x_min + (np.arange(count_x, dtype=np.float64) + 0.5)[None, :] * step
+    y: Grid = out.window.y_min + (np.arange(count_y, dtype=np.float64) + 0.5)[:, None] * step
     placing = _eye(subject, shape, came, at, reference)
     into = _array_way(placing, came, subject, shape)
     bend = framed.bend(reference)
@@ -227,9 +245,7 @@ def _composed(subject: Subject, shape: tuple[int, ...], at: Moment, reference: s
     if not bend and not is_crossed and placing.sight is None:
         u, v = way[0, 0] * x + way[0, 2], way[1, 1] * y + way[1, 2]
         return Ways(u, v, np.array([way[0, 0] * step]), np.array([way[1, 1] * step]), True, placing)
-    wide, high = np.broadcast_arrays(x, y)
-    u, v = framed.back(wide, high, reference, at.threads)
-    u, v = into[0, 0] * u + into[0, 1] * v + into[0, 2], into[1, 0] * u + into[1, 1] * v + into[1, 2]
+    u, v = framed.led_back(x, y, into, reference, at.threads)
     if placing.sight is not None:
         u, v = _seen(placing, u, v)
     return Ways(u, v, spaced(u, at.threads), spaced(v, at.threads), False, placing)

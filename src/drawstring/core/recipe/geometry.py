@@ -34,8 +34,7 @@ class Geometry(ABC):
         """Move it as `carry` does."""
         before = chain.before(self.stage, name)
         if is_picture(name):
-            how = How(is_mixed=True, count=4)
-            return together(self.carry(chain, apart(before), how))
+            return self.carry_picture(chain, before)
         how = LIGHT
         known = channel_of(name, subject_of(chain).passes)
         if known is not None:
@@ -46,6 +45,10 @@ class Geometry(ABC):
                 several = gathered([chain.before(self.stage, each) for each in names])
                 return _nth(self.carry(chain, several, replace(how, first=0)), known[1])
         return _nth(self.carry(chain, gathered([before]), how), 0)
+
+    def carry_picture(self, chain: Chain, picture: Value) -> Value:
+        """Move a picture, (H, W, 4): as its planes are, unless a step does so without taking it apart."""
+        return together(self.carry(chain, apart(picture), How(is_mixed=True, count=4)))
 
     @abstractmethod
     def carry(self, chain: Chain, planes: Value, how: How) -> Value:

@@ -13,13 +13,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from drawstring.core.arrays import Picture, Plane, Stored, merged
-from drawstring.core.bands import in_bands
+from drawstring.core.arrays import Picture, Plane, Stored
 from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, Value, Work, channels_of
 from drawstring.core.colour.look import id_colours, matte_colours
 from drawstring.core.depth.background import nothing_there
 from drawstring.core.errors import MissingError
+from drawstring.core.halves import halved
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES, HASHED_ROLES, Role
@@ -169,16 +169,4 @@ def _stacked(planes: Sequence[Stored]) -> NDArray[Any]:
     planes = list(planes)
     if len(planes) == 2:
         planes.append(np.zeros_like(planes[0]))
-    beside = merged(planes)
-    halves = np.empty(beside.shape, np.float16)
-
-    def halve(first: int, last: int) -> None:
-        with np.errstate(over="ignore"):
-            halves[first:last] = beside[first:last]
-
-    in_bands(halve, len(halves), 2 if halves.size > WORTH_TWO else 1)
-    return halves
-
-
-WORTH_TWO = 500_000
-"""Values that are worth a second thread."""
+    return halved(planes)

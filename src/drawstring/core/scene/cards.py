@@ -14,7 +14,8 @@ from drawstring.core.arrays import Picture, Plane
 from drawstring.core.bands import in_bands
 from drawstring.core.camera import Camera
 from drawstring.core.depth.mist_settings import UpAxis
-from drawstring.core.framing.filters import Filter, sampled
+from drawstring.core.framing.filters import Filter
+from drawstring.core.framing.sampling import sampled_picture
 from drawstring.core.scene.data import Matrix
 from drawstring.core.scene.rays import Points, Rays
 from drawstring.core.scene.settings import Card, Covers, Faces
@@ -175,10 +176,7 @@ def seen_card(
     sizes = np.maximum(step_u * wide * zoom, 1e-6), np.maximum(step_v * high * zoom, 1e-6)
     x, y = (np.where(near, each, np.nan) for each in (x, y))
     is_slid = bool(card.right or card.down or card.zoom < 100)
-    planes = [np.ascontiguousarray(footage[..., i]) for i in range(4)]
-    taken = np.stack(
-        sampled(planes, x, y, sizes, kind, is_held=True, is_filled=not is_slid, threads=threads), axis=-1
-    )
+    taken = sampled_picture(footage, x, y, sizes, kind, is_held=True, is_filled=not is_slid, threads=threads)
     if card.grained:
         taken[..., :3] += _grain(footage, x, y, sizes)
     taken *= (np.where(near, inside, 0) * card.opacity)[..., None].astype(np.float32)

@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from drawstring.core.arrays import Picture
 from drawstring.core.colour.kept_files import find_kept
 from drawstring.core.errors import SettingError, SourceError
-from drawstring.core.framing.filters import Filter, resized
+from drawstring.core.framing.filters import Filter
+from drawstring.core.framing.resizing import resized_picture
 from drawstring.core.io.openraster import Layer
 from drawstring.core.text import Weight, has_letter, shortened_text, text_size, write_text
 from drawstring.core.titles.template import Align, Element, Fits, Kind, Template
@@ -164,11 +165,8 @@ def _fitted(
     first = (cols - across / per) / 2, (rows - down / per) / 2
     x, y = (np.arange(across) + 0.5) / per + first[0], (np.arange(down) + 0.5) / per + first[1]
     kind = Filter.AREA if per < 0.5 else Filter.LANCZOS
-    planes = [
-        resized(np.ascontiguousarray(picture[..., c]), x, y, (1 / per, 1 / per), kind, is_held=True)
-        for c in range(4)
-    ]
-    laid = np.clip(np.stack(planes, -1), 0, 1) * np.float32(element.opacity)
+    brought = resized_picture(picture, x, y, (1 / per, 1 / per), kind, is_held=True)
+    laid = np.clip(brought, 0, 1) * np.float32(element.opacity)
     return left + (wide - across) // 2, top + (high - down) // 2, np.asarray(laid, np.float32)
 
 
