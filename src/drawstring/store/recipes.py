@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import datetime
 from typing import Any
 
 from pydantic import ValidationError
@@ -26,8 +27,23 @@ def head(session: Session, shot: Shot) -> Revision | None:
 
 def current(session: Session, shot: Shot) -> Recipe:
     """Give the recipe in use; the show's defaults for a shot that nobody touched yet."""
-    revision = head(session, shot)
-    return upgraded(revision.recipe) if revision else defaults_of(shot.show)
+    newest = select(Revision.id, Revision.made_at).where(Revision.shot_id == shot.id)
+    row = session.execute(newest.order_by(Revision.number.desc()).limit(1)).first()
+    if row is None:
+        return defaults_of(shot.show)
+    key = row.id, row.made_at
+    recipe = _READ.get(key)
+    if recipe is None:
+        recipe = upgraded(session.get_one(Revision, row.id).recipe)
+        if len(_READ) >= MOST_READ:
+            _READ.clear()
+        _READ[key] = recipe
+    return recipe
+
+
+MOST_READ = 512
+_READ: dict[tuple[int, datetime], Recipe] = {}
+"""Recipes by revision and when it was made: a revision is never changed, and a slider asks for it at every step."""
 
 
 def defaults_of(show: Show) -> Recipe:

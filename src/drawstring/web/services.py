@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from contextlib import AbstractContextManager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import cast
 
 from flask import current_app, make_response, redirect, request
@@ -13,6 +13,7 @@ from werkzeug.wrappers import Response
 from drawstring.installation import Installation
 from drawstring.runs.readers import Readers
 from drawstring.store.database import unit_of_work
+from drawstring.web.memory import Memory
 from drawstring.web.pictures.frames import FrameCache
 
 
@@ -24,6 +25,8 @@ class House:
     sessions: sessionmaker[Session]
     readers: Readers
     frames: FrameCache
+    told: Memory = field(default_factory=lambda: Memory(2048))
+    """What deliveries tell of their frames."""
 
 
 def house() -> House:

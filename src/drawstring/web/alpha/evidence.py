@@ -40,7 +40,8 @@ from drawstring.store.alpha.standing import told_frames
 from drawstring.store.models import Shot
 from drawstring.web.bench.evidence import asked_part
 from drawstring.web.drawing import spark
-from drawstring.web.pictures.views import FrameHere, as_png, frame_here, tried
+from drawstring.web.pictures.here import FrameHere, frame_here, tried
+from drawstring.web.pictures.views import as_png
 from drawstring.web.services import work
 
 bp = Blueprint("alpha_evidence", __name__)

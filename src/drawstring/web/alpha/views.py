@@ -22,8 +22,8 @@ from drawstring.core.recipe.sources import of_view
 from drawstring.store import recipes, shows
 from drawstring.store.models import Shot
 from drawstring.web.bench.changing import changed, set_settings, typed_at
+from drawstring.web.pictures.here import FrameHere, frame_here
 from drawstring.web.pictures.points import REGION, colour_at, distance_at, place_in, point_in
-from drawstring.web.pictures.views import FrameHere, frame_here
 from drawstring.web.services import who, work
 
 bp = Blueprint("alpha", __name__)

@@ -16,7 +16,8 @@ from drawstring.core.passes import Role, recognise
 from drawstring.core.tiles.tile_set import TileSet
 from drawstring.store import filling, joinings, orders, scans, shows
 from drawstring.store.models import ScanRow, Show
-from drawstring.web.pictures.views import MAX_LEVEL, as_png
+from drawstring.web.pictures.here import MAX_LEVEL
+from drawstring.web.pictures.views import as_png
 from drawstring.web.services import go_to, house, who, work
 
 bp = Blueprint("tiles", __name__)

@@ -20,7 +20,8 @@ from drawstring.store import deliveries, orders, scans, shows
 from drawstring.store.facts import delivery_digest
 from drawstring.store.models import ScanRow, Shot, Show
 from drawstring.web.arrivals.tiles import tile_words
-from drawstring.web.pictures.views import MAX_LEVEL, THUMB_PX, as_png
+from drawstring.web.pictures.here import MAX_LEVEL
+from drawstring.web.pictures.views import THUMB_PX, as_png
 from drawstring.web.services import go_to, house, who, work
 
 bp = Blueprint("arrivals", __name__)

@@ -23,7 +23,7 @@ from drawstring.store import measuring, shows
 from drawstring.store.models import Shot
 from drawstring.store.recipes import head
 from drawstring.web.bench.evidence import asked_part
-from drawstring.web.pictures.views import FrameHere, frame_here, tried
+from drawstring.web.pictures.here import FrameHere, frame_here, tried
 from drawstring.web.services import work
 
 bp = Blueprint("assembly_evidence", __name__)

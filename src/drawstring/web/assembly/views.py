@@ -19,8 +19,8 @@ from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.sources import pass_named
 from drawstring.store import deliveries, recipes, shows
 from drawstring.web.bench.changing import changed, set_settings, typed_at
+from drawstring.web.pictures.here import FrameHere, frame_here
 from drawstring.web.pictures.points import REGION, point_in
-from drawstring.web.pictures.views import FrameHere, frame_here
 from drawstring.web.services import who, work
 
 bp = Blueprint("assembly", __name__)

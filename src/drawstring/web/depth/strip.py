@@ -34,7 +34,7 @@ from drawstring.core.units import say_length
 from drawstring.store import deliveries, shows
 from drawstring.store.depth import measured
 from drawstring.web.depth.objects import object_ranges
-from drawstring.web.pictures.views import FrameHere, frame_here, tried
+from drawstring.web.pictures.here import FrameHere, frame_here, tried
 from drawstring.web.services import work
 
 bp = Blueprint("strip", __name__)

@@ -22,8 +22,8 @@ from drawstring.web.bench.changing import changed, set_settings, typed_at
 from drawstring.web.bench.words import bench_words
 from drawstring.web.depth.objects import name_at
 from drawstring.web.depth.words import swatches
+from drawstring.web.pictures.here import FrameHere, frame_here
 from drawstring.web.pictures.points import colour_at, distance_at, place_in, point_in
-from drawstring.web.pictures.views import FrameHere, frame_here
 from drawstring.web.services import who, work
 
 bp = Blueprint("depth", __name__)

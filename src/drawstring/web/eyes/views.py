@@ -25,7 +25,7 @@ from drawstring.store.eyes.standing import eye_width, told_eyes
 from drawstring.store.models import Shot
 from drawstring.web.bench.changing import set_settings, typed_at
 from drawstring.web.bench.evidence import asked_part
-from drawstring.web.pictures.views import FrameHere, frame_here, tried
+from drawstring.web.pictures.here import FrameHere, frame_here, tried
 from drawstring.web.services import work
 
 bp = Blueprint("eyes", __name__)

@@ -26,7 +26,8 @@ from drawstring.web import colour_files
 from drawstring.web.bench.changing import changed, set_settings, typed_at
 from drawstring.web.delivery.others import brightness_of, light_of, others_of
 from drawstring.web.guards import brings_file, brought_file
-from drawstring.web.pictures.views import as_png, frame_here
+from drawstring.web.pictures.here import frame_here
+from drawstring.web.pictures.views import as_png
 from drawstring.web.services import who, work
 
 bp = Blueprint("framing", __name__)

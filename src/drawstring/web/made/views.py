@@ -18,7 +18,8 @@ from drawstring.store import deliveries, recipes, shows
 from drawstring.store.models import Shot
 from drawstring.store.standing import standing
 from drawstring.web.homes import page_of
-from drawstring.web.pictures.views import MAX_LEVEL, as_png, frame_here
+from drawstring.web.pictures.here import MAX_LEVEL, frame_here
+from drawstring.web.pictures.views import as_png
 from drawstring.web.services import work
 
 bp = Blueprint("made", __name__)

@@ -12,7 +12,7 @@ from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.pictures import picture, picture_inputs
 from drawstring.store import shows
-from drawstring.web.pictures.views import frame_here, tried
+from drawstring.web.pictures.here import frame_here, tried
 from drawstring.web.services import work
 
 bp = Blueprint("levels", __name__)

@@ -9,7 +9,7 @@ from drawstring.core.passes import Role
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.sources import depth_inputs, of_view, pass_of, read_distances
-from drawstring.web.pictures.views import FrameHere
+from drawstring.web.pictures.here import FrameHere
 
 REGION = 2
 """Pixels to each side of a click that are asked for their median: one pixel alone may be an edge."""

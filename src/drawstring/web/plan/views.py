@@ -12,8 +12,8 @@ from drawstring.core.recipe.chains import Chains
 from drawstring.store import orders, recipes, shows
 from drawstring.web.bench.changing import changed, typed_at
 from drawstring.web.bench.words import bench_words
+from drawstring.web.pictures.here import frame_here
 from drawstring.web.pictures.points import distance_at, point_in
-from drawstring.web.pictures.views import frame_here
 from drawstring.web.services import who, work
 
 bp = Blueprint("plan", __name__)

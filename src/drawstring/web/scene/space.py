@@ -22,7 +22,7 @@ from drawstring.core.scene.steps import lamp_for, place_of
 from drawstring.core.scene.world import world_of
 from drawstring.core.units import METRES
 from drawstring.store import deliveries, recipes, shows
-from drawstring.web.pictures.views import frame_here
+from drawstring.web.pictures.here import frame_here
 from drawstring.web.services import work
 
 bp = Blueprint("space", __name__)

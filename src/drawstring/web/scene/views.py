@@ -27,8 +27,8 @@ from drawstring.store.scene.taking import scenes_beside, take_scene
 from drawstring.web import colour_files
 from drawstring.web.bench.changing import changed, set_settings, typed_at
 from drawstring.web.guards import brings_file, brought_file
+from drawstring.web.pictures.here import FrameHere, frame_here
 from drawstring.web.pictures.points import colour_at, place_in, point_in
-from drawstring.web.pictures.views import FrameHere, frame_here
 from drawstring.web.services import house, who, work
 
 bp = Blueprint("scene", __name__)
