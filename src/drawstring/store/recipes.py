@@ -43,7 +43,7 @@ def current(session: Session, shot: Shot) -> Recipe:
 
 MOST_READ = 512
 _READ: dict[tuple[int, datetime], Recipe] = {}
-"""Recipes by revision and when it was made: a revision is never changed, and a slider asks for it at every step."""
+"""Recipes by revision and when it was made: none is ever changed, and a slider asks at every step."""
 
 
 def defaults_of(show: Show) -> Recipe:

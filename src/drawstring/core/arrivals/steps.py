@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from drawstring.core.arrays import Picture, Stored
+from drawstring.core.arrays import Picture, Stored, merged
 from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, Chain, How, Stage, Value, leaf, value
 from drawstring.core.passes.recognition import Pass
@@ -92,6 +92,7 @@ def picture_of_pass(chain: Chain, stage: Stage, one: Pass, coverage: Value | Non
             light = light * 3
         if len(light) == 3:
             light = [*light, *(rest or [np.ones_like(light[0])])]
-        return np.stack(light, axis=-1)
+        return merged(light)
 
-    return value("picture", make, *channels, *extra, of=colours)
+    # Whatever changes a picture begins with the same one.
+    return value("picture", make, *channels, *extra, of=colours, lasts=True)

@@ -16,7 +16,7 @@ amount (`Beyond`). No file, shot or screen is known here.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -89,7 +89,7 @@ def ramp(u: Plane, layer: MistLayer) -> Plane:
     return np.asarray(cut * (layer.high * layer.strength), np.float32)
 
 
-def mist_amount(scene: Scene, layer: MistLayer) -> tuple[Plane, Plane]:
+def mist_amount(scene: Scene, layer: MistLayer, *, threads: int = 1) -> tuple[Plane, Plane]:
     """Give how much of one mist lies before every point, and before the background.
 
     Parameters
@@ -111,7 +111,7 @@ def mist_amount(scene: Scene, layer: MistLayer) -> tuple[Plane, Plane]:
     elif layer.falloff is Falloff.EXPONENTIAL and layer.base is not None:
         u, beyond = _thinning(z, layer, scene)
     else:
-        u = _law(z, layer)
+        u = _law(z, layer, threads)
         height = scene.heights.get(layer.up)
         if layer.base is not None and height is not None:
             above = np.maximum(np.where(scene.nothing, np.inf, height - layer.base), 0)
@@ -151,7 +151,12 @@ def kept_clear(scene: Scene, layer: MistLayer) -> Plane:
 
 
 def over(
-    picture: Picture, scene: Scene, layers: tuple[MistLayer, ...], *, threads: int = 1
+    picture: Picture,
+    scene: Scene,
+    layers: tuple[MistLayer, ...],
+    parts: tuple[Plane, NDArray[np.int32]] | None = None,
+    *,
+    threads: int = 1,
 ) -> tuple[Picture, Plane]:
     """Lay mists over a picture, the first one first.
 
@@ -164,6 +169,8 @@ def over(
     scene : Scene
     layers : tuple of MistLayer
         Of one frame; muted ones are left out.
+    parts : tuple, optional
+        Where pixels hold two things (`parting.parts_of`), where that is known already.
     threads : int
 
     Returns
@@ -173,26 +180,40 @@ def over(
         How much of each pixel is mist, all of them together.
     """
     # Compiled when a mist is laid, not before.
-    from drawstring.core.depth.parting import lay, part
+    from drawstring.core.depth.parting import lay, parts_of
 
     whole = np.ascontiguousarray(picture, np.float32)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        near = np.where(scene.nothing, np.float32(0), 1 / scene.z).astype(np.float32)
-    share, at = np.empty(near.shape, np.float32), np.empty(near.shape, np.int32)
-    is_open = bool(scene.nothing.any())
-    in_bands(lambda first, last: part(first, last, is_open, near, whole, share, at), len(near), threads)
+    share, at = parts or parts_of(whole, scene.z, scene.nothing, threads=threads)
     shown = [layer for layer in layers if layer.on]
-    amounts = [mist_amount(scene, layer) for layer in shown]
-    before = np.stack([one for one, _ in amounts]) if shown else np.zeros((0, *near.shape), np.float32)
-    beyond = np.stack([one for _, one in amounts]) if shown else before
+    amounts = [mist_amount(scene, layer, threads=threads) for layer in shown]
+    before = _beside([one for one, _ in amounts], share.shape)
+    beyond = _beside([one for _, one in amounts], share.shape)
     colours = np.array([layer.colour for layer in shown], np.float32).reshape(-1, 3)
-    veiled, amount = np.empty_like(whole), np.empty(near.shape, np.float32)
+    veiled, amount = np.empty_like(whole), np.empty(share.shape, np.float32)
     laid = whole, scene.nothing, share, at, before, beyond, colours, veiled, amount
-    in_bands(lambda first, last: lay(first, last, *laid), len(near), threads)
+    in_bands(lambda first, last: lay(first, last, *laid), len(share), threads)
     return veiled, amount
 
 
-def _law(z: Plane, layer: MistLayer) -> Plane:
+def _beside(planes: Sequence[Plane], shape: tuple[int, ...]) -> NDArray[np.float32]:
+    """Put planes one behind the other: (L, H, W); a single one is not copied."""
+    if len(planes) == 1:
+        return np.ascontiguousarray(planes[0])[None]
+    return np.stack(planes) if planes else np.zeros((0, *shape), np.float32)
+
+
+def _law(z: Plane, layer: MistLayer, threads: int = 1) -> Plane:
+    """Apply a layer's law to distances, in bands of rows."""
+    made = np.empty(z.shape, np.float32)
+
+    def apply(first: int, last: int) -> None:
+        made[first:last] = _law_of(z[first:last], layer)
+
+    in_bands(apply, len(z), threads)
+    return made
+
+
+def _law_of(z: Plane, layer: MistLayer) -> Plane:
     if layer.falloff is Falloff.EXPONENTIAL:
         if layer.density == 0:
             return np.zeros_like(z)  # no density times an endless way is still nothing

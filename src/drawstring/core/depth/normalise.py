@@ -17,11 +17,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Mask, Plane
+from drawstring.core.bands import in_bands
 from drawstring.core.depth.settings import DepthSettings, Mapping, NothingThere, Overshoot, WhiteEnd
 from drawstring.core.errors import SettingError
 
 
-def normalise(z: Plane, settings: DepthSettings, *, nothing: Mask) -> Plane:
+def normalise(z: Plane, settings: DepthSettings, *, nothing: Mask, threads: int = 1) -> Plane:
     """Give every pixel its value.
 
     Parameters
@@ -32,6 +33,7 @@ def normalise(z: Plane, settings: DepthSettings, *, nothing: Mask) -> Plane:
         Near and far must be set.
     nothing : (H, W) bool
         Where there is no distance (see `background.nothing_there`).
+    threads : int
 
     Returns
     -------
@@ -50,15 +52,20 @@ def normalise(z: Plane, settings: DepthSettings, *, nothing: Mask) -> Plane:
     array([[1. , 0.5, 0. , 0. ]], dtype=float32)
     """
     n, f = ends(settings)
-    # Where there is nothing, near stands in, so that no division meets 0 or inf.
-    known = np.where(nothing, n, z).astype(np.float64)
-    t = _share(known, n, f, settings.mapping)
-    if settings.overshoot is Overshoot.CLAMP:
-        np.clip(t, 0.0, 1.0, out=t)
-    t[nothing] = 1.0 if settings.nothing is NothingThere.FAR_END else 0.0
-    if settings.white_is is WhiteEnd.NEAR:
-        np.subtract(1.0, t, out=t)
-    return t.astype(np.float32)
+    made = np.empty(z.shape, np.float32)
+
+    def bring(first: int, last: int) -> None:
+        away = nothing[first:last]
+        # Where there is nothing, near stands in, so that no division meets 0 or inf.
+        known = np.where(away, n, z[first:last]).astype(np.float64)
+        t = _share(known, n, f, settings.mapping)
+        if settings.overshoot is Overshoot.CLAMP:
+            np.clip(t, 0.0, 1.0, out=t)
+        t[away] = 1.0 if settings.nothing is NothingThere.FAR_END else 0.0
+        made[first:last] = np.subtract(1.0, t, out=t) if settings.white_is is WhiteEnd.NEAR else t
+
+    in_bands(bring, len(z), threads)
+    return made
 
 
 def metric(value: Plane, settings: DepthSettings) -> Plane:

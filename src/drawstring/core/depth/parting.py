@@ -13,6 +13,9 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from drawstring.core.arrays import Mask, Picture, Plane
+from drawstring.core.bands import in_bands
+
 STEP = 0.03
 """Two neighbours are parted by a step when their reciprocal distances differ by this share."""
 
@@ -28,6 +31,34 @@ def _nothing_near(near: NDArray[np.float32], row: int, col: int) -> int:
                 if 0 <= y < height and 0 <= x < width and near[y, x] == 0:
                     return int(y * width + x)
     return -1
+
+
+def parts_of(
+    picture: Picture, z: Plane, nothing: Mask, *, threads: int = 1
+) -> tuple[Plane, NDArray[np.int32]]:
+    """Find where pixels hold two things: their own side's share, and where the other side begins.
+
+    Parameters
+    ----------
+    picture : (H, W, 4) float32
+    z : (H, W) float32
+        Distances.
+    nothing : (H, W) bool
+
+    Returns
+    -------
+    share : (H, W) float32
+        1 away from steps.
+    other : (H, W) int32
+        Flat number of the pixel that stands for the other side; -1 away from steps.
+    """
+    with np.errstate(divide="ignore", invalid="ignore"):
+        near = np.where(nothing, np.float32(0), 1 / z).astype(np.float32)
+    whole = np.ascontiguousarray(picture, np.float32)
+    share, other = np.empty(near.shape, np.float32), np.empty(near.shape, np.int32)
+    is_open = bool(nothing.any())
+    in_bands(lambda first, last: part(first, last, is_open, near, whole, share, other), len(near), threads)
+    return share, other
 
 
 @njit(cache=True, nogil=True)

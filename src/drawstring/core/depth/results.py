@@ -30,7 +30,7 @@ def _normalised(chain: Chain) -> Value:
     depth = subject_of(chain).recipe.depth
 
     def make(at: Moment, here: Distances) -> list[Plane]:
-        return [normalise(here.z, depth, nothing=here.nothing)]
+        return [normalise(here.z, depth, nothing=here.nothing, threads=at.threads)]
 
     return value("normalised", make, distances(chain, Stage.SET), of=depth)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from drawstring.core.alpha.mattes import is_matte_ready
 from drawstring.core.arrays import Picture, Plane, Stored
@@ -78,10 +79,22 @@ def veil(chain: Chain, name: str = PICTURE) -> Value:
     """Describe the picture with its mists, and how much of each pixel is mist: (H, W, 4), (H, W)."""
     mists = mists_on(subject_of(chain).recipe)
 
-    def make(at: Moment, picture: Picture, scene: Scene) -> tuple[Picture, Plane]:
-        return over(picture, scene, tuple(mist.at(at.frame) for mist in mists), threads=at.threads)
+    picture, scene = chain.before(Stage.VEILED, name), mist_scene(chain, name)
 
-    return value("veil", make, chain.before(Stage.VEILED, name), mist_scene(chain, name), of=tuple(mists))
+    def part(at: Moment, before: Picture, here: Scene) -> tuple[Plane, NDArray[np.int32]]:
+        # Compiled when a mist is laid, not before.
+        from drawstring.core.depth.parting import parts_of
+
+        return parts_of(before, here.z, here.nothing, threads=at.threads)
+
+    def make(
+        at: Moment, before: Picture, here: Scene, parts: tuple[Plane, NDArray[np.int32]]
+    ) -> tuple[Picture, Plane]:
+        layers = tuple(mist.at(at.frame) for mist in mists)
+        return over(before, here, layers, parts, threads=at.threads)
+
+    parts = value("veiled parts", part, picture, scene, lasts=True)
+    return value("veil", make, picture, scene, parts, of=tuple(mists))
 
 
 def mist_scene(chain: Chain, name: str = PICTURE) -> Value:

@@ -116,7 +116,9 @@ def distances(chain: Chain, stage: Stage, *, repair: bool = True) -> Value:
 
     given = [channel(chain, stage, depth, 0), *([covered] if covered else [])]
     lens = settings.arrived, settings.along, settings.edges
-    return value("distances", make, *given, of=(lens, repair, subject.key(stage), ref.source, ref.part))
+    of = lens, repair, subject.key(stage), ref.source, ref.part
+    # Whatever is made by distance is tried out on the same ones.
+    return value("distances", make, *given, of=of, lasts=True)
 
 
 def picture(chain: Chain, stage: Stage) -> Value:

@@ -184,16 +184,9 @@ def parts(picture: Value, view: Value) -> Value:
     """Describe which pixels of a picture mix two things: share and where the other one begins."""
 
     def make(at: Moment, image: Picture, seen: Sight) -> tuple[Plane, NDArray[np.int32]]:
-        from drawstring.core.depth.parting import part
+        from drawstring.core.depth.parting import parts_of
 
-        here = seen.here
-        with np.errstate(divide="ignore", invalid="ignore"):
-            near = np.where(here.nothing, np.float32(0), 1 / here.z).astype(np.float32)
-        whole = np.ascontiguousarray(image, np.float32)
-        share, other = np.empty(near.shape, np.float32), np.empty(near.shape, np.int32)
-        is_open = bool(here.nothing.any())
-        in_bands(lambda a, b: part(a, b, is_open, near, whole, share, other), len(near), at.threads)
-        return share, other
+        return parts_of(image, seen.here.z, seen.here.nothing, threads=at.threads)
 
     return value("parts", make, picture, view, lasts=True)
 

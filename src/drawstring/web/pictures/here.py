@@ -122,9 +122,10 @@ def frame_here(session: Session, shot_id: int, number: int) -> FrameHere:
     MissingError, SourceError
         It did not arrive, can't be used, or is gone.
     """
-    # All at once: what follows is asked of the session, not of the database.
-    session.get(Shot, shot_id, options=[joinedload(Shot.delivery), joinedload(Shot.show)])
-    delivery = deliveries.in_use(shows.shot_by_id(session, shot_id))
+    # All in one question; a session forgets what nobody holds, and whoever asks for a frame wants its shot.
+    shot = session.get(Shot, shot_id, options=[joinedload(Shot.delivery), joinedload(Shot.show)])
+    session.info["shot"] = shot
+    delivery = deliveries.in_use(shot or shows.shot_by_id(session, shot_id))
     unit = delivery.shot.show.scene_unit
     # A slider asks at every step. Passes may have been corrected since.
     key = delivery.id, delivery.digest, delivery.accepted_at, delivery.passes_at, unit, number
