@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import cv2
@@ -100,16 +102,19 @@ def _about(vector: NDArray[np.float64], about: NDArray[np.float64], angle: float
 
 
 def prepared(footage: Picture, card: Card) -> Picture:
-    """Give footage as premultiplied light: (H, W, 4)."""
-    if card.covers is Covers.OPAQUE:
+    """Give footage as premultiplied light: (H, W, 4). It is not to be changed."""
+    if card.covers not in (Covers.OPAQUE, Covers.STRAIGHT):
+        return footage
+
+    def make() -> Picture:
         made = footage.copy()
-        made[..., 3] = 1
+        if card.covers is Covers.OPAQUE:
+            made[..., 3] = 1
+        else:
+            made[..., :3] *= footage[..., 3:]
         return made
-    if card.covers is Covers.STRAIGHT:
-        made = footage.copy()
-        made[..., :3] *= footage[..., 3:]
-        return made
-    return footage
+
+    return _kept_of(footage, card.covers.value, make)
 
 
 @dataclass(frozen=True)
@@ -122,12 +127,16 @@ class Seen:
         Premultiplied, before anything hides it.
     z : (H, W) float32
         Distances of its plane; inf where it is not seen.
-    points : (H, W, 3) float32
+    rays : Rays
     """
 
     picture: Picture
     z: Plane
-    points: Points
+    rays: Rays
+
+    def points(self, there: NDArray[np.bool_]) -> NDArray[np.float64]:
+        """Give the points of its plane at some pixels that show it: (N, 3)."""
+        return np.asarray(self.rays.eye + self.rays.ways[there].astype(np.float64) * self.z[there][:, None])
 
 
 def seen_card(
@@ -154,15 +163,16 @@ def seen_card(
     """
     high, wide = footage.shape[:2]
     shape = rays.ways.shape[:2]
-    z, u, v = np.empty(shape, np.float32), np.empty(shape), np.empty(shape)
-    given = rays.eye, rays.ways, stand.middle, stand.right, stand.upright, stand.facing, z, u, v
+    z, across, down = np.empty(shape, np.float32), np.empty(shape), np.empty(shape)
+    hits = np.empty(shape, np.bool_)
+    # Measured from the upper left corner, in shares of the card.
+    right, below = stand.right / stand.width, -stand.upright / stand.height
+    given = rays.eye, rays.ways, stand.middle, right, below, stand.facing, z, across, down, hits
     in_bands(lambda first, last: _meet(first, last, *given), shape[0], threads)
     there = np.isfinite(z)
     none = np.zeros((*shape, 4), np.float32)
-    points = rays.eye.astype(np.float32) + rays.ways * np.where(there, z, 0)[..., None]
-    across, down = u / stand.width + 0.5, 0.5 - v / stand.height
-    empty = Seen(none, np.full(shape, np.inf, np.float32), points)
-    part = _around(there & (across > 0) & (across < 1) & (down > 0) & (down < 1))
+    empty = Seen(none, np.full(shape, np.inf, np.float32), rays)
+    part = _around(hits)
     if part is None:
         return empty
     across, down, there = across[part], down[part], there[part]
@@ -181,7 +191,7 @@ def seen_card(
         taken[..., :3] += _grain(footage, x, y, sizes)
     taken *= (np.where(near, inside, 0) * card.opacity)[..., None].astype(np.float32)
     none[part] = np.nan_to_num(taken)
-    return Seen(none, np.where(none[..., 3] > 0, z, np.float32(np.inf)), points)
+    return Seen(none, np.where(none[..., 3] > 0, z, np.float32(np.inf)), rays)
 
 
 def _around(there: NDArray[np.bool_]) -> tuple[slice, slice] | None:
@@ -205,40 +215,69 @@ def _within(places: NDArray[np.float64], steps: NDArray[np.float64]) -> NDArray[
     return np.clip(0.5 + places / steps, 0, 1) * np.clip(0.5 + (1 - places) / steps, 0, 1)
 
 
+_KEPT: OrderedDict[tuple[int, str], tuple[Picture, Picture]] = OrderedDict()
+"""What was made of footage last: a hand that moves a card asks for it at every step."""
+
+MOST_KEPT = 4
+
+
+def _kept_of(footage: Picture, what: str, make: Callable[[], Picture]) -> Picture:
+    """Give what is made of footage, the same picture in memory, without making it again."""
+    key = id(footage), what
+    known = _KEPT.get(key)
+    # It is held along, so that no other picture is given its number.
+    made = known[1] if known is not None and known[0] is footage else make()
+    _KEPT[key] = footage, made
+    while len(_KEPT) > MOST_KEPT:
+        try:
+            _KEPT.popitem(last=False)
+        except KeyError:  # another thread was first
+            break
+    return made
+
+
+def _fine(footage: Picture) -> Picture:
+    """Give a footage's grain: fine differences, as strong as most of them are."""
+    light = np.ascontiguousarray(footage[..., :3])
+    fine = light - np.dstack([cv2.medianBlur(np.ascontiguousarray(light[..., i]), 3) for i in range(3)])
+    most = 4 * np.median(np.abs(fine), axis=(0, 1)) / 0.6745
+    return np.asarray(np.clip(fine, -most, most), np.float32)
+
+
 def _grain(
     footage: Picture, x: NDArray[np.float64], y: NDArray[np.float64], sizes: tuple[NDArray[np.float64], ...]
 ) -> Picture:
     """Give back what a mean over several pixels takes from grain: fine differences, one pixel for each."""
-    light = np.ascontiguousarray(footage[..., :3])
-    fine = light - np.dstack([cv2.medianBlur(np.ascontiguousarray(light[..., i]), 3) for i in range(3)])
-    most = 4 * np.median(np.abs(fine), axis=(0, 1)) / 0.6745
-    fine = np.clip(fine, -most, most)
+    fine = _kept_of(footage, "grain", lambda: _fine(footage))
     cols, rows = (np.nan_to_num(each - 0.5, nan=-10).astype(np.float32) for each in (x, y))
     nearest = cv2.remap(fine, cols, rows, cv2.INTER_NEAREST, borderMode=cv2.BORDER_CONSTANT)
     area = np.maximum(sizes[0], 1) * np.maximum(sizes[1], 1)
     return np.asarray(nearest * (1 - 1 / np.sqrt(area))[..., None], np.float32)
 
 
-@njit(cache=True, nogil=True)
-def _meet(first, last, eye, ways, middle, right, upright, facing, z, u, v):  # type: ignore[no-untyped-def]
+@njit(cache=True, nogil=True, error_model="numpy")
+def _meet(first, last, eye, ways, middle, right, below, facing, z, across, down, hits):  # type: ignore[no-untyped-def]
     off = 0.0
     for i in range(3):
         off += facing[i] * (middle[i] - eye[i])
     for row in range(first, last):
         for col in range(z.shape[1]):
-            along = 0.0
-            for i in range(3):
-                along += facing[i] * ways[row, col, i]
+            x, y, w = ways[row, col, 0], ways[row, col, 1], ways[row, col, 2]
+            along = facing[0] * x + facing[1] * y + facing[2] * w
             away = off / along if abs(along) > 1e-12 else -1.0
+            hits[row, col] = False
             if away <= 0:
-                z[row, col], u[row, col], v[row, col] = np.inf, np.nan, np.nan
+                z[row, col], across[row, col], down[row, col] = np.inf, np.nan, np.nan
                 continue
-            a = b = 0.0
-            for i in range(3):
-                d = eye[i] + ways[row, col, i] * away - middle[i]
-                a += d * right[i]
-                b += d * upright[i]
-            z[row, col], u[row, col], v[row, col] = away, a, b
+            dx, dy, dz = (
+                eye[0] + x * away - middle[0],
+                eye[1] + y * away - middle[1],
+                eye[2] + w * away - middle[2],
+            )
+            a = dx * right[0] + dy * right[1] + dz * right[2] + 0.5
+            b = dx * below[0] + dy * below[1] + dz * below[2] + 0.5
+            z[row, col], across[row, col], down[row, col] = away, a, b
+            hits[row, col] = 0 < a < 1 and 0 < b < 1
 
 
 @njit(cache=True, nogil=True)

@@ -262,7 +262,7 @@ def _lit_card(one: Seen, card: Card, stand: Stand, seen: Sight, settings: SceneS
         return replace(one, picture=picture)
     there = one.picture[..., 3] > 0
     picture = one.picture.copy()
-    light = light_at(one.points[there].astype(np.float64), stand.facing, _lamps(seen, settings))
+    light = light_at(one.points(there), stand.facing, _lamps(seen, settings))
     picture[there, :3] *= (card.shines + card.takes * light).astype(np.float32)
     return replace(one, picture=picture)
 
