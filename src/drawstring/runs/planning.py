@@ -11,11 +11,12 @@ from itertools import islice
 from sqlalchemy import ARRAY, Integer, Text, cast, func, insert, literal, select
 from sqlalchemy.orm import Session
 
-from drawstring.core.errors import ConflictError, OutputError, SettingError
+from drawstring.core.errors import ConflictError, DrawstringError, OutputError, SettingError
 from drawstring.core.io.sequences import gaps_between
 from drawstring.core.pack.file_names import USUAL, USUAL_OF_PASSES, file_name
 from drawstring.core.recipe import (
     KnotState,
+    OutputPlan,
     available_results,
     fixed_results,
     is_sent,
@@ -29,7 +30,7 @@ from drawstring.store import deliveries, recipes
 from drawstring.store.ledger import HOLDS
 from drawstring.store.measuring import FACTS, FrameCounted, frames_counted
 from drawstring.store.models import Frame, Run, RunFrame, Shot
-from drawstring.store.standing import ShotStanding, standing
+from drawstring.store.standing import ShotStanding, standing, standings
 from drawstring.store.storable import storable_text
 
 
@@ -50,32 +51,79 @@ def plan_run(session: Session, shot: Shot, *, output: str, by: str = "") -> Run:
     OutputError
         The version's folder can't be made.
     """
-    recipes.take_turn(session, shot)
-    delivery = deliveries.in_use(shot)
-    how = standing(session, shot)
+    (planned,) = plan_runs(session, [shot], output=output, by=by)
+    if isinstance(planned, DrawstringError):
+        raise planned
+    return planned
+
+
+def plan_runs(
+    session: Session, shots: Sequence[Shot], *, output: str, by: str = ""
+) -> list[Run | DrawstringError]:
+    """Plan a run of each of several shots; one that is refused leaves the others planned.
+
+    Parameters
+    ----------
+    output : str
+        The folder below which packages go.
+
+    Returns
+    -------
+    list
+        In the shots' order: the run, or why there is none (see `plan_run`).
+    """
+    recipes.take_turns(session, shots)
+    usable = [shot for shot in shots if shot.delivery is not None]
+    known = dict(zip((shot.id for shot in usable), standings(session, usable), strict=True)) if usable else {}
+    ids = [shot.id for shot in shots]
+    busy = {
+        row.shot_id: row.id
+        for row in session.execute(
+            select(Run.shot_id, Run.id).where(Run.shot_id.in_(ids), Run.state.in_(HOLDS))
+        )
+    }
+    used = select(Run.shot_id, func.max(Run.version)).where(Run.shot_id.in_(ids)).group_by(Run.shot_id)
+    versions: dict[int, int] = {row[0]: row[1] for row in session.execute(used)}
+    told: list[Run | DrawstringError] = []
+    for shot in shots:
+        try:
+            deliveries.in_use(shot)
+            if shot.id in busy:
+                raise ConflictError(
+                    f"Run {busy[shot.id]} of {shot.code} is under way or paused.", where="run",
+                    why="Two runs would do the same work twice.",
+                    remedy="Wait for it, or cancel it first.",
+                )  # fmt: skip
+            with session.begin_nested():
+                run = _planned(session, known[shot.id], versions.get(shot.id, 0), output, by)
+            busy[shot.id] = run.id
+            told.append(run)
+        except DrawstringError as refusal:
+            told.append(refusal)
+    return told
+
+
+def _planned(session: Session, how: ShotStanding, used: int, output: str, by: str) -> Run:
+    """Plan one run: its folder, its row, a row for every frame."""
+    shot, delivery = how.shot, deliveries.in_use(how.shot)
     if how.stops:
         finding = how.stops[0]
         raise ConflictError(finding.what, where=finding.where, why=finding.why, remedy=finding.remedy)
-    busy = session.scalar(select(Run.id).where(Run.shot_id == shot.id, Run.state.in_(HOLDS)))
-    if busy:
-        raise ConflictError(
-            f"Run {busy} of {shot.code} is under way or paused.", where="run",
-            why="Two runs would do the same work twice.", remedy="Wait for it, or cancel it first.",
-        )  # fmt: skip
-    numbers = list(_frames_of(session, how))
+    outputs = plan_outputs(how.passes, how.recipe, settled_only=True)
+    numbers = _numbers_of(session, how, outputs)
     revision = recipes.head(session, shot) or recipes.settle(session, shot, "arrivals", by=by)
-    version, folder = _new_folder(session, shot, output)
+    version, folder = _new_folder(shot, output, used)
     run = Run(
         shot_id=shot.id, delivery_id=delivery.id, revision_id=revision.id, version=version, folder=folder,
         notes=notes_for(session, how, usable=numbers), by=by,
     )  # fmt: skip
     session.add(run)
     session.flush()
-    names = file_names_of(how, numbers, version)
+    names = file_names_of(how, numbers, version, outputs)
     # Two arrays in one statement: a row for each frame would take ten times as long to write down.
     rows = (
         func.unnest(
-            cast(literal(list(numbers), ARRAY(Integer)), ARRAY(Integer)),
+            cast(literal(numbers, ARRAY(Integer)), ARRAY(Integer)),
             cast(literal([storable_text(name) for name in names], ARRAY(Text)), ARRAY(Text)),
         )
         .table_valued("number", "file_name")
@@ -89,10 +137,12 @@ def plan_run(session: Session, shot: Shot, *, output: str, by: str = "") -> Run:
     return run
 
 
-def file_names_of(how: ShotStanding, numbers: Sequence[int], version: int) -> list[str]:
+def file_names_of(
+    how: ShotStanding, numbers: Sequence[int], version: int, outputs: OutputPlan | None = None
+) -> list[str]:
     """Give the names of the frames' own files; where each pass has one, that of the first pass."""
     pack = how.recipe.pack
-    outputs = plan_outputs(how.passes, how.recipe, settled_only=True)
+    outputs = outputs or plan_outputs(how.passes, how.recipe, settled_only=True)
     of_pass = next((one.of_pass for one in outputs.channels), "")
     pattern = pack.file_name or (USUAL_OF_PASSES if of_pass else USUAL)
     # Counted from the first frame that is asked for, also where that one is torn.
@@ -150,7 +200,7 @@ def _holes(session: Session, how: ShotStanding, usable: Collection[int] | None) 
     if how.shot.delivery is None:
         return []
     first, last = deliveries.asked_range(how.shot.delivery, how.recipe.arrivals)
-    here = sorted(_usable(session, how) if usable is None else usable)
+    here = sorted(_usable(session, how, _run_outputs(how)) if usable is None else usable)
     # Runs, not numbers: a stray frame may lie millions away.
     return gaps_between([first - 1, *here, last + 1])
 
@@ -170,11 +220,12 @@ def plan_to_try(session: Session, shot: Shot, *, frames: int) -> tuple[RunPlan, 
     """
     delivery = deliveries.in_use(shot)
     how = standing(session, shot)
-    usable = _frames_of(session, how)
-    numbers = list(usable)
+    outputs = _run_outputs(how)
+    numbers = _numbers_of(session, how, outputs)
     places = [round(i * (len(numbers) - 1) / max(1, frames - 1)) for i in range(frames)]
     chosen = [numbers[place] for place in dict.fromkeys(places)]
-    names = dict(zip(numbers, file_names_of(how, numbers, 1), strict=True))
+    names = dict(zip(numbers, file_names_of(how, numbers, 1, outputs), strict=True))
+    files = deliveries.frames_of(session, delivery)
     revision = recipes.head(session, shot)
     plan = RunPlan(
         run_id=0, shot=shot.code, show=shot.show.code, version=1, folder="", scene_unit=shot.show.scene_unit,
@@ -183,7 +234,7 @@ def plan_to_try(session: Session, shot: Shot, *, frames: int) -> tuple[RunPlan, 
         source_version=delivery.version,
     )  # fmt: skip
     counted = frames_counted(delivery.measured(FACTS))
-    tasks = [_task(n, usable[n], names[n], counted) for n in chosen]
+    tasks = [_task(n, files[n], names[n], counted) for n in chosen]
     return plan, tasks, len(numbers)
 
 
@@ -244,15 +295,19 @@ def source_files(frames: Mapping[int, Frame]) -> tuple[SourceFile, ...]:
     )
 
 
-def _frames_of(session: Session, how: ShotStanding) -> dict[int, dict[int, Frame]]:
+def _run_outputs(how: ShotStanding) -> OutputPlan:
+    return plan_outputs(how.passes, how.recipe, settled_only=True)
+
+
+def _numbers_of(session: Session, how: ShotStanding, outputs: OutputPlan) -> list[int]:
     """Give the frames that have every file which the outputs need, within the settled range."""
     delivery = deliveries.in_use(how.shot)
-    if not plan_outputs(how.passes, how.recipe, settled_only=True).channels:
+    if not outputs.channels:
         raise SettingError(
             "No channel goes out.", where="pack", why="The files would be empty.", remedy="Let a pass go out."
         )
-    frames = _usable(session, how)
-    if not frames:
+    numbers = _usable(session, how, outputs)
+    if not numbers:
         first, last = deliveries.asked_range(delivery, how.recipe.arrivals)
         raise ConflictError(
             f"No frame between {first} and {last} has every pass that goes out.",
@@ -261,26 +316,23 @@ def _frames_of(session: Session, how: ShotStanding) -> dict[int, dict[int, Frame
             remedy=f"The delivery has {delivery.first} to {delivery.last}: widen the range, "
             "or leave a pass out.",
         )
-    return frames
+    return numbers
 
 
-def _usable(session: Session, how: ShotStanding) -> dict[int, dict[int, Frame]]:
-    delivery = deliveries.in_use(how.shot)
-    outputs = plan_outputs(how.passes, how.recipe, settled_only=True)
-    first, last = deliveries.asked_range(delivery, how.recipe.arrivals)
+def _usable(session: Session, how: ShotStanding, outputs: OutputPlan) -> list[int]:
     beside = [ref for one in files_beside(how.passes, how.recipe) for ref in one.inputs]
     needed = {ref.source for ref in (*outputs.inputs, *beside)}
-    usable = deliveries.usable_frames(session, delivery, needed)
-    return {number: files for number, files in usable.items() if first <= number <= last}
+    delivery = deliveries.in_use(how.shot)
+    span = deliveries.asked_range(delivery, how.recipe.arrivals)
+    return deliveries.usable_numbers(session, delivery, needed, span)
 
 
-def _new_folder(session: Session, shot: Shot, output: str) -> tuple[int, str]:
+def _new_folder(shot: Shot, output: str, used: int) -> tuple[int, str]:
     """Make the next version's folder; a version that is on disk or in the ledger is never used again."""
     place = os.path.join(output, shot.show.code, shot.code)
     try:
         os.makedirs(place, exist_ok=True)
         on_disk = [int(m[1]) for name in os.listdir(place) if (m := re.fullmatch(r"v(\d+)", name))]
-        used = session.scalar(select(func.max(Run.version)).where(Run.shot_id == shot.id)) or 0
         version = max([used, *on_disk], default=0) + 1
         folder = os.path.join(place, f"v{version:03d}")
         os.mkdir(folder)

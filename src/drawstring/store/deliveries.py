@@ -311,6 +311,23 @@ def usable_frames(
     }
 
 
+def usable_numbers(
+    session: Session, delivery: Delivery, sources: Iterable[int], span: tuple[int, int]
+) -> list[int]:
+    """Give the numbers alone of such frames between two ends, counted by the database."""
+    wanted = sorted(set(sources))
+    whole = (
+        select(Frame.number)
+        .join(Member)
+        .where(Member.delivery_id == delivery.id, Member.place.in_(wanted), Frame.fault == "")
+        .where(Frame.number.between(*span))
+        .group_by(Frame.number)
+        .having(func.count() == len(wanted))
+        .order_by(Frame.number)
+    )
+    return list(session.scalars(whole))
+
+
 def asked_range(delivery: Delivery, settings: ArrivalsSettings) -> tuple[int, int]:
     """Give the first and last frame that a package should have: as settled, else all that was rendered."""
     first = delivery.first if settings.first is None else settings.first

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
@@ -156,6 +156,12 @@ def undo(session: Session, shot: Shot, *, by: str = "") -> Revision:
 def take_turn(session: Session, shot: Shot) -> None:
     """Wait until nobody else is changing the shot, so that a change builds on the newest state of it."""
     session.execute(select(Shot.id).where(Shot.id == shot.id).with_for_update())
+
+
+def take_turns(session: Session, shots: Sequence[Shot]) -> None:
+    """Do so for several shots: in the order of their numbers, so that no two wait for each other."""
+    ids = [shot.id for shot in shots]
+    session.execute(select(Shot.id).where(Shot.id.in_(ids)).order_by(Shot.id).with_for_update())
 
 
 def write(

@@ -143,10 +143,13 @@ def shot_by_id(session: Session, shot_id: int) -> Shot:
     """
     shot = session.get(Shot, shot_id)
     if shot is None:
-        raise MissingError(
-            f"There is no shot number {shot_id}.", where="shot", remedy="Go back to the board."
-        )
+        raise no_shot(shot_id)
     return shot
+
+
+def no_shot(number: int) -> MissingError:
+    """Say that there is no shot of a number."""
+    return MissingError(f"There is no shot number {number}.", where="shot", remedy="Go back to the board.")
 
 
 def _check_title(title: str) -> None:

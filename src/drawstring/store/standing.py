@@ -89,6 +89,24 @@ def shots_of(session: Session, show: Show, some: Several[int] | None = None) -> 
     return list(session.scalars(query))
 
 
+def shots_by_id(session: Session, numbers: Several[int]) -> list[Shot]:
+    """Find shots by their numbers, in their order, with all that planning needs; those gone are left out."""
+    wanted = list(dict.fromkeys(numbers))
+    query = (
+        select(Shot)
+        .where(Shot.id == any_(literal(wanted, ARRAY(Integer))))
+        .options(
+            selectinload(Shot.delivery).options(
+                selectinload(Delivery.measurements), selectinload(Delivery.members),
+                selectinload(Delivery.passes),
+            ),
+            selectinload(Shot.dismissals), selectinload(Shot.show),
+        )
+    )  # fmt: skip
+    by_number = {shot.id: shot for shot in session.scalars(query)}
+    return [by_number[number] for number in wanted if number in by_number]
+
+
 def standings(session: Session, shots: Several[Shot]) -> list[ShotStanding]:
     """Tell how several shots stand."""
     # One array, not hundreds of parameters: that many take longer to write into a statement than to find.

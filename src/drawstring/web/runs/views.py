@@ -6,14 +6,17 @@ from flask import Blueprint, make_response, redirect, render_template, request, 
 from werkzeug.wrappers import Response
 
 from drawstring.core.errors import DrawstringError, SettingError
-from drawstring.runs.planning import plan_run
+from drawstring.runs.planning import plan_runs
 from drawstring.store import ledger, shows
-from drawstring.store.standing import standing
+from drawstring.store.standing import shots_by_id, standing
 from drawstring.store.tallies import chosen as fitting
 from drawstring.store.tallies import tallies
 from drawstring.web.services import go_to, house, who, work
 
 bp = Blueprint("runs", __name__)
+
+TOGETHER = 50
+"""Runs that are planned in one unit of work: others may change a shot between two of them."""
 
 
 @bp.post("/shows/<code>/runs")
@@ -32,18 +35,20 @@ def start(code: str) -> Response:
         )  # fmt: skip
     planned: list[int] = []
     refused: list[tuple[str, DrawstringError]] = []
-    for shot_id in chosen:
-        try:
-            # Each in a unit of work of its own: one that is refused leaves the others planned.
-            with work() as session:
-                shot = shows.shot_by_id(session, shot_id)
-                planned.append(
-                    plan_run(session, shot, output=house().installation.output_folder, by=who()).id
-                )
-        except DrawstringError as error:
-            if len(chosen) == 1:
-                raise
-            refused.append((str(shot_id), error))
+    for begin in range(0, len(chosen), TOGETHER):
+        with work() as session:
+            asked = chosen[begin : begin + TOGETHER]
+            there = shots_by_id(session, asked)
+            gone = set(asked) - {shot.id for shot in there}
+            refused += [(str(number), shows.no_shot(number)) for number in sorted(gone)]
+            told = plan_runs(session, there, output=house().installation.output_folder, by=who())
+            for shot, one in zip(there, told, strict=True):
+                if isinstance(one, DrawstringError):
+                    refused.append((str(shot.id), one))
+                else:
+                    planned.append(one.id)
+    if len(chosen) == 1 and refused:
+        raise refused[0][1]
     with work() as session:
         show = shows.find_show(session, code)
         if not refused:
@@ -54,9 +59,9 @@ def start(code: str) -> Response:
             )
             return go_to(target)
         names = {str(shot.id): shot.code for shot in show.shots}
-        told = [(names.get(shot_id, shot_id), error) for shot_id, error in refused]
+        named = [(names.get(shot_id, shot_id), error) for shot_id, error in refused]
         response = make_response(
-            render_template("runs/_refused.html", planned=planned, refused=told, show=show)
+            render_template("runs/_refused.html", planned=planned, refused=named, show=show)
         )
         response.headers["HX-Retarget"] = "#trouble"
         response.headers["HX-Reswap"] = "innerHTML"
