@@ -56,14 +56,16 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
     whole = chains.needs_whole(name, size, level, is_trial=is_trial)
     made_at = 0 if whole else level
     untouched = tile is not None and not level and pass_named(name, passes) is not None and not chains.moves
+    part = None
     if tile is not None and untouched:
         # What came and goes nowhere else is read there alone.
-        inside = meeting(tile, at.window)
-        if inside is None:
+        part = meeting(tile, at.window)
+        if part is None:
             raise _nothing_there(tile)
-        at = replace(at, window=inside)
+        at = replace(at, window=part)
     planes = at.planes(picture_inputs(name, passes, recipe), made_at)
-    shown = picture(name, passes, recipe, planes, at.moment(made_at))
+    # What is kept of a frame is of all of it: nothing of a part is.
+    shown = picture(name, passes, recipe, planes, at.moment(made_at, part))
     values = shown.values
     if whole:
         light = shown.kind == "light"
