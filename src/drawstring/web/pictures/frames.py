@@ -159,9 +159,9 @@ class FrameCache:
             self._keep({key: plane})
         return plane is not None
 
-    def lasting(self, files: Files, level: int) -> dict[Any, Any]:
+    def lasting(self, files: Files, level: int, window: Window) -> dict[Any, Any]:
         """Give where computations keep what stays true for a frame; of the last few frames only."""
-        key = (level, *((facts.path, facts.size_bytes, facts.mtime_ns) for facts in files.values()))
+        key = (level, window, *((facts.path, facts.size_bytes, facts.mtime_ns) for facts in files.values()))
         with self._lock:
             kept = self._lasting.setdefault(key, {})
             self._lasting.move_to_end(key)

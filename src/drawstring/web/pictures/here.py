@@ -110,7 +110,7 @@ class FrameHere:
             scene_unit=self.scene_unit,
             step=1 << level,
             threads=os.cpu_count() or 1,
-            lasting=house().frames.lasting(self.files, level) if window is None else None,
+            lasting=house().frames.lasting(self.files, level, self.window) if window is None else None,
         )
 
 
