@@ -1,13 +1,14 @@
 """A show of many shots: found, narrowed, sorted and paged by the server; all that fit run in one press."""
 
 import re
+from datetime import timedelta
 
 import pytest
 from makers import count_facts_here
 from sqlalchemy import event
 
 from drawstring.store import deliveries, dismissals, recipes, shows
-from drawstring.store.models import Run
+from drawstring.store.models import Run, RunFrame, now
 from drawstring.store.standing import shots_of, standings
 from drawstring.store.tallies import tallies
 
@@ -101,3 +102,24 @@ def test_all_that_fit_are_run_in_one_press_and_those_that_cannot_are_told(client
     with sessions() as session:
         planned = session.query(Run).count()
     assert planned == 12 and answer.status_code in (200, 204, 303), answer.text
+    # Twice is once too often: each says why, and nothing is planned.
+    again = client.post("/shows/Tidewrack/runs", data={"shot": "1", "matching": "yes", "which": "all"})
+    with sessions.begin() as session:
+        assert session.query(Run).count() == 12
+        first = session.query(Run).order_by(Run.id).first()
+        assert again.text.count("is under way or paused") == 12 and first.shot.code in again.text
+        # Many more that are at their end, one a minute.
+        session.add_all(
+            Run(
+                shot_id=first.shot_id, delivery_id=first.delivery_id, revision_id=first.revision_id,
+                version=number, folder=f"x{number}", state="cancelled",
+                ended_at=now() - timedelta(minutes=number),
+                frames=[RunFrame(number=1001, file_name="x", state="proven", checksum="x")],
+            )
+            for number in range(2, 62)
+        )  # fmt: skip
+    pages = [client.get(f"/shows/Tidewrack/runs?page={number}").text for number in (1, 2, 9)]
+    told = [re.findall(r"</strong> v(\d{3})</a>", page) for page in pages]
+    assert "12 runs under way" in pages[0] and "12 runs under way" in pages[1], "of the show, not of the page"
+    assert told[0] == ["001"] * 12 + [f"{n:03d}" for n in range(2, 40)] and "page 1 of 2" in pages[0]
+    assert told[1] == told[2] == [f"{n:03d}" for n in range(40, 62)]

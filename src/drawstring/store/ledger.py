@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import timedelta
 
-from sqlalchemy import ARRAY, Integer, any_, case, func, literal, select, update
+from sqlalchemy import ARRAY, Integer, Select, any_, case, func, literal, select, update
 from sqlalchemy.orm import Session, joinedload, selectinload
 
 from drawstring.core.errors import ConflictError, DrawstringError, MissingError
@@ -146,6 +146,33 @@ def recent(session: Session, show: Show, *, limit: int = 50) -> list[Run]:
     limit : int
         Of those that are at their end; all others are given.
     """
+    held, ended = _in_order(show)
+    return [*session.scalars(held), *session.scalars(ended.limit(limit))]
+
+
+def page_of(session: Session, show: Show, begin: int, count: int) -> list[Run]:
+    """Give so many of a show's runs, in the same order, from one on (counted from 0)."""
+    held, ended = _in_order(show)
+    here = list(session.scalars(held.offset(begin).limit(count)))
+    if len(here) == count:
+        return here
+    before = held_count(session, show)
+    return [*here, *session.scalars(ended.offset(max(0, begin - before)).limit(count - len(here)))]
+
+
+def run_count(session: Session, show: Show) -> int:
+    """Count a show's runs."""
+    return session.scalar(select(func.count(Run.id)).join(Shot).where(Shot.show_id == show.id)) or 0
+
+
+def held_count(session: Session, show: Show) -> int:
+    """Count those of a show's runs that are not at their end."""
+    of_show = select(func.count(Run.id)).join(Shot).where(Shot.show_id == show.id)
+    return session.scalar(of_show.where(Run.state.in_(HOLDS))) or 0
+
+
+def _in_order(show: Show) -> tuple[Select[Run], Select[Run]]:
+    """Ask for a show's runs: those that hold their shot, what is worked on first, and those that ended."""
     of_show = (
         select(Run)
         .join(Shot)
@@ -154,8 +181,7 @@ def recent(session: Session, show: Show, *, limit: int = 50) -> list[Run]:
     )
     place = case({"running": 0, "waiting": 1, "paused": 2}, value=Run.state)
     held = of_show.where(Run.state.in_(HOLDS)).order_by(place, Run.priority.desc(), Run.id)
-    ended = of_show.where(Run.state.not_in(HOLDS)).order_by(Run.ended_at.desc(), Run.id.desc()).limit(limit)
-    return [*session.scalars(held), *session.scalars(ended)]
+    return held, of_show.where(Run.state.not_in(HOLDS)).order_by(Run.ended_at.desc(), Run.id.desc())
 
 
 def ended_lately(session: Session, *, hours: float = 24) -> list[Run]:
@@ -190,11 +216,12 @@ def as_one(several: Iterable[Progress]) -> Progress:
 
 
 def progress(session: Session, runs: list[Run]) -> dict[int, Progress]:
-    """Count several runs with one query; those that ended a while ago only once."""
+    """Count several runs with one query; those that ended a while ago, or were never begun, only once."""
     ended = {
-        run.id: (run.id, run.state, run.ended_at)
+        run.id: (run.id, run.state, run.ended_at or run.asked_at)
         for run in runs
-        if run.state in ("done", "failed") and run.ended_at and run.ended_at < now() - timedelta(minutes=2)
+        if (run.state in ("done", "failed") and run.ended_at and run.ended_at < now() - timedelta(minutes=2))
+        or (run.state == "waiting" and run.started_at is None)
     }
     counted = {number: _ENDED[key] for number, key in ended.items() if key in _ENDED}
     runs = [run for run in runs if run.id not in counted]
@@ -242,7 +269,7 @@ def progress(session: Session, runs: list[Run]) -> dict[int, Progress]:
 
 
 _ENDED: dict[tuple[object, ...], Progress] = {}
-"""Totals of runs that are at their end: nothing of them changes under this key."""
+"""Totals of runs that are at their end, or were never begun: nothing of them changes under this key."""
 
 
 def cancel(session: Session, run: Run) -> None:

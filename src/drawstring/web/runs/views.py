@@ -15,6 +15,9 @@ from drawstring.web.services import go_to, house, who, work
 
 bp = Blueprint("runs", __name__)
 
+ON_A_PAGE = 50
+"""Runs."""
+
 TOGETHER = 50
 """Runs that are planned in one unit of work: others may change a shot between two of them."""
 
@@ -70,10 +73,13 @@ def start(code: str) -> Response:
 
 @bp.get("/shows/<code>/runs")
 def runs(code: str) -> str:
-    """List a show's runs, newest first."""
+    """List a show's runs, what is worked on first, a page at a time."""
     with work() as session:
         show = shows.find_show(session, code)
-        found, night = ledger.recent(session, show), ledger.together(session, show)
+        pages = max(1, -(-ledger.run_count(session, show) // ON_A_PAGE))
+        at = min(max(request.args.get("page", 1, type=int), 1), pages)
+        found = ledger.page_of(session, show, (at - 1) * ON_A_PAGE, ON_A_PAGE)
+        night = ledger.together(session, show)
         progress = ledger.progress(session, list({run.id: run for run in (*found, *night)}.values()))
         return render_template(
             "runs/_list.html" if request.headers.get("HX-Request") else "runs/runs.html",
@@ -81,7 +87,9 @@ def runs(code: str) -> str:
             runs=found,
             progress=progress,
             spans=ledger.spans(session, found, progress),
-            busy=sum(run.state in ledger.UNDER_WAY for run in found),
+            busy=sum(run.state in ledger.UNDER_WAY for run in night),
+            page=at,
+            pages=pages,
             whole=ledger.as_one(progress[run.id] for run in night),
         )
 
