@@ -72,10 +72,10 @@ def plan_runs(
     list
         In the shots' order: the run, or why there is none (see `plan_run`).
     """
-    recipes.take_turns(session, shots)
-    usable = [shot for shot in shots if shot.delivery is not None]
-    known = dict(zip((shot.id for shot in usable), standings(session, usable), strict=True)) if usable else {}
     ids = [shot.id for shot in shots]
+    recipes.take_turns(session, ids)
+    usable = [shot for shot in shots if shot.delivery is not None]
+    known = {how.shot.id: how for how in standings(session, usable)} if usable else {}
     busy = {
         row.shot_id: row.id
         for row in session.execute(

@@ -158,10 +158,9 @@ def take_turn(session: Session, shot: Shot) -> None:
     session.execute(select(Shot.id).where(Shot.id == shot.id).with_for_update())
 
 
-def take_turns(session: Session, shots: Sequence[Shot]) -> None:
-    """Do so for several shots: in the order of their numbers, so that no two wait for each other."""
-    ids = [shot.id for shot in shots]
-    session.execute(select(Shot.id).where(Shot.id.in_(ids)).order_by(Shot.id).with_for_update())
+def take_turns(session: Session, numbers: Sequence[int]) -> None:
+    """Do so for several shots by their numbers, in their order, so that no two wait for each other."""
+    session.execute(select(Shot.id).where(Shot.id.in_(numbers)).order_by(Shot.id).with_for_update())
 
 
 def write(

@@ -7,7 +7,7 @@ from werkzeug.wrappers import Response
 
 from drawstring.core.errors import DrawstringError, SettingError
 from drawstring.runs.planning import plan_runs
-from drawstring.store import ledger, shows
+from drawstring.store import ledger, recipes, shows
 from drawstring.store.standing import shots_by_id, standing
 from drawstring.store.tallies import chosen as fitting
 from drawstring.store.tallies import tallies
@@ -41,6 +41,8 @@ def start(code: str) -> Response:
     for begin in range(0, len(chosen), TOGETHER):
         with work() as session:
             asked = chosen[begin : begin + TOGETHER]
+            # Before they are looked at: somebody may be accepting a newer delivery.
+            recipes.take_turns(session, asked)
             there = shots_by_id(session, asked)
             gone = set(asked) - {shot.id for shot in there}
             refused += [(str(number), shows.no_shot(number)) for number in sorted(gone)]
