@@ -116,6 +116,7 @@ def _parallax(session: Session, shot: Shot, at: FrameHere, recipe: Recipe) -> di
         "width": width,
         "range": (min(v[0] for v in over.values()), max(v[1] for v in over.values())) if over else None,
         "sums": _sums(session, shot, at, recipe, width),
+        "counting": _is_counting(shot),
         "unit": shot.show.scene_unit,
     }
 
@@ -139,6 +140,12 @@ def _made_over_frames(
         low, high = ((now.interaxial or 0) * focal * (meets - 1 / z) + now.shift for z in (near, far))
         found[number] = (low, high)
     return found
+
+
+def _is_counting(shot: Shot) -> bool:
+    """Whether its distances are being counted just now."""
+    counted = measured.measurement_of(shot.delivery) if shot.delivery is not None else None
+    return counted is not None and counted.state not in ("done", "failed")
 
 
 def _sums(session: Session, shot: Shot, at: FrameHere, recipe: Recipe, width: int) -> dict[str, Any]:
