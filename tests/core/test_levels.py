@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from drawstring.core.colour.levels import HIGHEST, LOWEST, STEPS, levels_of
+from drawstring.core.halves import halved
 
 
 def test_every_pixel_is_counted_once_at_its_stop_and_column():
@@ -31,3 +32,23 @@ def test_what_lies_off_the_scale_or_is_no_number_is_told():
     assert levels_of(picture[:0]).histogram.sum() == 0
     narrow = levels_of(np.ones((8, 3, 3), np.float32), columns=160)
     assert narrow.waveform.shape == (3, STEPS, 3) and narrow.waveform.sum() == 3 * 24
+
+
+def test_halves_for_looking_are_the_nearest_ones_to_the_last_bit():
+    every = np.arange(1 << 16, dtype=np.uint32).astype(np.uint16).view(np.float16).astype(np.float32)
+    # Every half, what lies next to it, half-way to the next one, and numbers from anywhere.
+    bits = every.view(np.uint32).astype(np.int64)[:, None] + np.array([-1, 0, 1, 0xFFF, 0x1000, 0x1001])
+    chance = np.random.default_rng(3).integers(0, 1 << 32, 200_000, dtype=np.uint32)
+    single = np.concatenate([bits.astype(np.uint32).ravel(), chance]).view(np.float32)[: (1 << 16) * 9]
+    plane = single.reshape(512, -1)
+    with np.errstate(all="ignore"):
+        wanted = plane.astype(np.float16)
+    for planes in ([plane], [plane, plane[::-1]], [plane] * 4, [wanted, plane, plane]):
+        made = halved(planes)
+        for i, given in enumerate(planes):
+            with np.errstate(all="ignore"):
+                nearest = given.astype(np.float16)
+            is_number = ~np.isnan(nearest)
+            assert np.array_equal(np.isnan(made[..., i]), ~is_number)
+            same = made[..., i].view(np.uint16) == nearest.view(np.uint16)
+            assert same[is_number].all()
