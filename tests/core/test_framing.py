@@ -23,8 +23,8 @@ from drawstring.core.framing.grid import GridPlan, grid
 from drawstring.core.framing.lens import Lens, Model
 from drawstring.core.framing.lens_map import check_map
 from drawstring.core.framing.map import inset, map_of, shake_at
-from drawstring.core.framing.resizing import resized
-from drawstring.core.framing.sampling import sampled
+from drawstring.core.framing.resizing import apart_again, in_fours, resized_picture
+from drawstring.core.framing.sampling import sampled_picture
 from drawstring.core.framing.settings import FramingSettings, ShakeSettings, read_sides, read_size
 from drawstring.core.io.facts import ChannelRef, Window
 from drawstring.core.passes import Pass, Role
@@ -36,6 +36,18 @@ from drawstring.standins.renderer import View, render
 from drawstring.standins.tidewrack import scenes
 
 W, H = 96, 64
+
+
+def resized(plane, *where, **how):
+    """One plane alone."""
+    return resized_picture(np.float32(plane)[..., None], *where, **how)[..., 0]
+
+
+def sampled(planes, *where, **how):
+    """Any number of planes."""
+    return apart_again([sampled_picture(each, *where, **how) for each in in_fours(planes)], len(planes))
+
+
 RANDOM = np.random.default_rng(16)
 NOISE = RANDOM.random((137, 211)).astype(np.float32)
 

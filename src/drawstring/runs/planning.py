@@ -109,7 +109,7 @@ def _planned(session: Session, how: ShotStanding, used: int, output: str, by: st
     if how.stops:
         finding = how.stops[0]
         raise ConflictError(finding.what, where=finding.where, why=finding.why, remedy=finding.remedy)
-    outputs = plan_outputs(how.passes, how.recipe, settled_only=True)
+    outputs = _run_outputs(how)
     numbers = _numbers_of(session, how, outputs)
     revision = recipes.head(session, shot) or recipes.settle(session, shot, "arrivals", by=by)
     version, folder = _new_folder(shot, output, used)
@@ -142,7 +142,7 @@ def file_names_of(
 ) -> list[str]:
     """Give the names of the frames' own files; where each pass has one, that of the first pass."""
     pack = how.recipe.pack
-    outputs = outputs or plan_outputs(how.passes, how.recipe, settled_only=True)
+    outputs = outputs or _run_outputs(how)
     of_pass = next((one.of_pass for one in outputs.channels), "")
     pattern = pack.file_name or (USUAL_OF_PASSES if of_pass else USUAL)
     # Counted from the first frame that is asked for, also where that one is torn.

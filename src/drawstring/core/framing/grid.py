@@ -12,7 +12,7 @@ import numpy as np
 
 from drawstring.core.arrays import Picture
 from drawstring.core.framing.filters import Filter
-from drawstring.core.framing.resizing import resized
+from drawstring.core.framing.resizing import resized_picture
 from drawstring.core.io.facts import Window
 from drawstring.core.text import Weight, fitted_text, text_size, write_text
 
@@ -130,15 +130,10 @@ def _put(made: Picture, picture: Picture, cell: Window, aspect: float, threads: 
     across, down = width / wide, height / high
     x, y = (np.arange(wide) + 0.5) * across, (np.arange(high) + 0.5) * down
     kind = Filter.AREA if per < 0.5 else Filter.LANCZOS
-    planes = [
-        resized(picture[..., c], x, y, (across, down), kind, is_held=True, threads=threads)
-        for c in range(picture.shape[2])
-    ]
+    whole = picture if picture.shape[2] == 4 else np.dstack([picture[..., :3], np.ones_like(picture[..., 0])])
+    brought = resized_picture(whole, x, y, (across, down), kind, is_held=True, threads=threads)
     under = made[top : top + high, left : left + wide]
-    if len(planes) == 4:
-        under *= 1 - np.clip(planes[3], 0, 1)[..., None]
-        under += np.stack(planes, -1)
-    else:
-        under[..., :3] = np.stack(planes[:3], -1)
+    under *= 1 - np.clip(brought[..., 3:], 0, 1)
+    under += brought
     under[..., 3] = 1
     return int(left)

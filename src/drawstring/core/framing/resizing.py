@@ -12,18 +12,6 @@ from drawstring.core.bands import in_bands
 from drawstring.core.framing.filters import FUSED, RADIUS, TABLES, Filter, Grid, nearby, taps_of
 
 
-def resized(
-    plane: Plane, x: Grid, y: Grid, size: tuple[float, float], kind: Filter, *,
-    is_held: bool = False, is_filled: bool = False, threads: int = 1,
-) -> Plane:  # fmt: skip
-    """Bring one plane to another size; see `resized_picture`."""
-    made = resized_picture(
-        np.asarray(plane, np.float32)[..., None], x, y, size, kind, is_held=is_held, is_filled=is_filled,
-        threads=threads,
-    )  # fmt: skip
-    return np.asarray(made[..., 0])
-
-
 def resized_picture(
     picture: Picture, x: Grid, y: Grid, size: tuple[float, float], kind: Filter, *,
     is_held: bool = False, is_filled: bool = False, threads: int = 1,

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 
 import numpy as np
 from numba import njit
 
-from drawstring.core.arrays import Picture, Plane
+from drawstring.core.arrays import Picture
 from drawstring.core.bands import in_bands
 from drawstring.core.framing.filters import FUSED, RADIUS, TABLES, Filter, Grid, nearby, weigh
-from drawstring.core.framing.resizing import apart_again, in_fours
 
 MOST_SIZE = 32.0
 """Pixels that came to one that goes out, along either direction: more are left out."""
@@ -44,18 +42,6 @@ def spaced(places: Grid, threads: int = 1) -> Grid:
     held = np.ascontiguousarray(places)
     in_bands(lambda a, b: _spaced_rows(a, b, held, sizes), places.shape[0], threads)
     return sizes
-
-
-def sampled(
-    planes: Sequence[Plane], x: Grid, y: Grid, sizes: tuple[Grid, Grid], kind: Filter, *,
-    is_held: bool = False, is_filled: bool = False, threads: int = 1,
-) -> list[Plane]:  # fmt: skip
-    """Sample planes at any places, as wide as a pixel is there; see `sampled_picture`."""
-    made = [
-        sampled_picture(each, x, y, sizes, kind, is_held=is_held, is_filled=is_filled, threads=threads)
-        for each in in_fours(planes)
-    ]
-    return apart_again(made, len(planes))
 
 
 def sampled_picture(

@@ -87,7 +87,8 @@ def veil_before(scene: Scene, layers: Sequence[MistLayer], rays: Rays, reach: fl
         for layer in layers
     ]
     is_flat = all(layer.base is None for layer in layers)
-    surface = np.full((len(layers), *scene.z.shape), -1, np.float32)
+    by_pass = scene.given is not None and any(layer.source is MistFrom.PASS for layer in layers)
+    surface = np.full((len(layers), *(scene.z.shape if by_pass else (1, 1))), -1, np.float32)
     for i, layer in enumerate(bare):
         if layer.source is MistFrom.PASS and scene.given is not None:
             surface[i] = mist_amount(scene, layer)[0]
@@ -95,7 +96,7 @@ def veil_before(scene: Scene, layers: Sequence[MistLayer], rays: Rays, reach: fl
     return Veil(
         _all_alike(scene, bare, away) if is_flat else _by_height(scene, bare, rays, away),
         float(reach),
-        surface if (surface >= 0).any() else surface[:, :1, :1].copy(),
+        surface,
         np.stack([1 - kept_clear(scene, layer) for layer in layers]),
         np.array([layer.beyond is Beyond.CLEAR for layer in layers]),
     )
