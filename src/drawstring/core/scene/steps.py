@@ -21,7 +21,7 @@ from drawstring.core.passes.roles import Role
 from drawstring.core.recipe.pulls import DISTANCES, planes, subject_of
 from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.sources import Distances, pass_named, pass_of
-from drawstring.core.scene.beam_veil import reach_of, veil_before
+from drawstring.core.scene.beam_veil import Veil, reach_of, veil_before
 from drawstring.core.scene.beams import beams, row_of
 from drawstring.core.scene.cards import Seen, Stand, laid, prepared, seen_card, shadow_of, stand_of
 from drawstring.core.scene.footage import frame_count, frame_of, shown_frame
@@ -347,25 +347,31 @@ def beam_layer(chain: Chain, name: str = PICTURE) -> Value:
     view = sight(chain, Stage.SET)
     mixed = parts(chain.before(Stage.VEILED, name), view)
 
+    def rows_at(at: Moment, seen: Sight) -> list[list[float]]:
+        now = settings.at(at.frame).beams
+        return [row_of(beam, lamp_for(beam, seen.world, at.frame), at.frame) for beam in now if beam.on]
+
+    def make(at: Moment, seen: Sight, both: tuple[Plane, Any], *veils: Veil) -> Picture:
+        z = np.where(seen.here.nothing, np.float32(0), seen.here.z)
+        rows = rows_at(at, seen)
+        return beams(seen.rays, z, seen.here.nothing, *both, rows, *veils, threads=at.threads)
+
     # Mist that lies before a beam veils it, too.
     is_veiled = any(isinstance(step, Veiled) for step in chain.steps_on())
     mists = mists_on(subject.recipe) if is_veiled else []
-    veiling = [mist_scene(chain, name)] if mists else []
+    veils = []
+    if mists:
 
-    def make(at: Moment, seen: Sight, both: tuple[Plane, Any], *misty: Scene) -> Picture:
-        rows = [
-            row_of(beam, lamp_for(beam, seen.world, at.frame), at.frame)
-            for beam in settings.at(at.frame).beams if beam.on
-        ]  # fmt: skip
-        z = np.where(seen.here.nothing, np.float32(0), seen.here.z)
-        layers = [mist.at(at.frame) for mist in mists]
-        veils = [
-            veil_before(replace(scene, camera=seen.here.camera), layers, seen.rays, reach_of(rows, seen.rays))
-            for scene in misty
-        ]
-        return beams(seen.rays, z, seen.here.nothing, *both, rows, *veils, threads=at.threads)
+        def veil(at: Moment, seen: Sight, scene: Scene) -> Veil:
+            layers = [mist.at(at.frame) for mist in mists]
+            reach = reach_of(rows_at(at, seen), seen.rays)
+            return veil_before(replace(scene, camera=seen.here.camera), layers, seen.rays, reach)
 
-    return value("beams", make, view, mixed, *veiling, of=(tuple(shown), tuple(mists)))
+        # How strong a beam is, and of what colour, changes nothing of it.
+        plain: dict[str, Any] = {"strength": 1.0, "colour": (1.0, 1.0, 1.0), "noise": 0.0}
+        of = tuple(mists), tuple(beam.model_copy(update=plain) for beam in shown)
+        veils = [value("beam veil", veil, view, mist_scene(chain, name), of=of, lasts=True)]
+    return value("beams", make, view, mixed, *veils, of=tuple(shown))
 
 
 def card_layer(chain: Chain) -> Value:
