@@ -365,7 +365,7 @@ def test_the_division_is_done_once_while_its_finish_is_tried_out(pixels, monkeyp
         found = pulled("shadow_multiply", planes, PASSES, recipe, moment)[0]
         wanted = 1 - (1 - i / 10) * (1 - s)
         np.testing.assert_allclose(found[alpha < 0.9], wanted[alpha < 0.9], atol=2e-3)
-    assert len(done) == 1 and len(lasting) <= 8
+    assert len(done) == 1 and len(lasting) <= 6
     painted = {**SHADOW, "alpha.shadow.strokes.add": "no ground r=10 soft=0: 10,10"}
     recipe = change(Recipe(), painted, scene_unit="m")
     pulled("shadow_multiply", planes, PASSES, recipe, Moment(1, lasting=lasting))

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from drawstring.core.io.facts import FileFacts, Window
 from drawstring.core.units import METRES
 
-_LASTING = 8
+_LASTING = 6
 _KEEPING = threading.Lock()  # several questions about one frame may be under way
 
 Grid = NDArray[np.float64]
