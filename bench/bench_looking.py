@@ -25,6 +25,8 @@ CHROMIUM = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--use-gl=angle", "--use-angle=swiftshader",
     "--enable-unsafe-swiftshader",
+    # Pages of the browser's own, made with every window: they took longer than ours.
+    "--disable-features=WebUIOmniboxPopup,WebUIOmniboxAimPopup",
 ]  # fmt: skip
 
 

@@ -1,6 +1,7 @@
 """Light, beams and cards at the size the well shows (half of HD), beside a plain copy of the picture: 100 ms.
 
-The first figure is what a hand waits for that moves a lamp: how the scene is seen is worked out once a frame.
+The first figure is what a hand waits for that moves a lamp: how the scene is seen is worked out once a frame,
+and shadows are looked for a little coarser until it lets go.
 """
 
 from __future__ import annotations
@@ -76,7 +77,7 @@ def main() -> None:
             taken: list[float] = []
             for i in range(TIMES):
                 now = change(recipe, {f"scene.{moves}": f"{0.5 + 0.01 * i}"}, scene_unit="m")
-                described = Chains(passes, now).own("picture")
+                described = Chains(passes, now, is_trial=True).own("picture")
                 assert set(channels_of([described])) <= set(planes)
                 # What lasts of a frame stays; what was kept of the last picture does not.
                 fresh = replace(at, kept={})

@@ -135,13 +135,13 @@ def copied(sources: Path, tmp_path: Path) -> Path:
     return folder
 
 
-@pytest.fixture
+@pytest.fixture(scope="session")
 def candidate(sources: Path) -> Candidate:
-    """The fog shot as it was scanned."""
+    """The fog shot as it was scanned; nothing of it can be changed."""
     return scan(str(sources / "tidewrack" / "TW010"), roots=[str(sources)]).candidates[0]
 
 
-@pytest.fixture
+@pytest.fixture(scope="session")
 def report(candidate: Candidate) -> SequenceReport:
     """The fog shot's one sequence."""
     return candidate.members[0]

@@ -1,5 +1,7 @@
 """Mixed pixels at edges: found where they are, nowhere else, and given to one of their true sides."""
 
+from functools import cache
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -51,6 +53,7 @@ def test_every_well_mixed_pixel_is_found_and_every_repair_is_a_true_distance(nea
     assert repaired(z, nothing, Edges.AS_THEY_CAME) is z
 
 
+@cache
 def made_scene(seed: int, height: int = 96, width: int = 128) -> tuple[np.ndarray, np.ndarray]:
     """A ground, balls, boards and wires at random: distance and thing of every sample, inf for sky."""
     rng = np.random.default_rng(seed)
@@ -75,7 +78,8 @@ def made_scene(seed: int, height: int = 96, width: int = 128) -> tuple[np.ndarra
         seen = inside & (away < z)
         z[seen], thing[seen] = away[seen], number
     blocks = (height, FINE, width, FINE)
-    return (plane.reshape(blocks).transpose(0, 2, 1, 3).reshape(height, width, -1) for plane in (z, thing))
+    apart = [plane.reshape(blocks).transpose(0, 2, 1, 3).reshape(height, width, -1) for plane in (z, thing)]
+    return apart[0], apart[1]
 
 
 @pytest.mark.parametrize("empty", [0.0, np.inf])

@@ -362,6 +362,13 @@ def test_added_light_is_the_renderers_own_where_nothing_stands_in_its_way(kind):
         dark = ground & (wanted.max(-1) < 1e-4) & (made.max(-1) > 0.05)
         assert dark.sum() > 40 and (held[dark].max(-1) < 1e-4).mean() > 0.6
         assert (held[free & ground].max(-1) > 0).mean() > 0.98
+        # While a hand moves the lamp, shadows may be off at their rim, and nowhere else.
+        tried = added_light(rays, z0, nothing, normals, albedo, rows_of(light, own), is_trial=True, threads=2)
+        other = (tried != held).any(axis=-1)
+        rim = cv2.dilate((held.max(-1) > 0).astype(np.uint8), np.ones((9, 9))) != cv2.erode(
+            (held.max(-1) > 0).astype(np.uint8), np.ones((9, 9))
+        )
+        assert other.mean() < 0.01 and not other[~rim].any()
         # A plane's points tell which way it faces.
         level = (-rays.eye[1] / np.minimum(rays.ways[..., 1], -1e-3)).astype(np.float32)
         z0, nothing = level, rays.ways[..., 1] > -0.02

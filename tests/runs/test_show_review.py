@@ -1,27 +1,16 @@
 """A show's review movie: order, rate, sound, forms and stops, read back by the codec library alone."""
 
 import os
-import wave
 
 import av
 import numpy as np
 import pytest
+from makers import sound_of
 
 from drawstring.core.errors import SettingError
 from drawstring.runs.handoff.cut import CutMovie, count_frames, make_cut
 from drawstring.runs.handoff.reviewer import Reviewer, carry_out_review
 from drawstring.store import reviews, shows
-
-
-def sound_of(path, seconds: float, rate: int = 22050) -> str:
-    """A tone of 440 Hz in one channel, by the standard library."""
-    samples = (np.sin(2 * np.pi * 440 * np.arange(int(seconds * rate)) / rate) * 12000).astype("<i2")
-    with wave.open(str(path), "wb") as file:
-        file.setnchannels(1)
-        file.setsampwidth(2)
-        file.setframerate(rate)
-        file.writeframes(samples.tobytes())
-    return str(path)
 
 
 def read(path: str) -> tuple[list[np.ndarray], np.ndarray, float]:

@@ -29,13 +29,15 @@ from drawstring.runs.scanning import carry_out_scan
 from drawstring.store import deliveries, scans, shows
 from drawstring.store.database import connect
 from drawstring.store.models import Base, Shot
-from drawstring.web.app import create_app
+from drawstring.web.app import create_app, furnished
 from drawstring.web.services import House
 
 CHROMIUM = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--use-gl=angle", "--use-angle=swiftshader",
     "--enable-unsafe-swiftshader",
+    # Pages of the browser's own, made with every window: they took longer than ours.
+    "--disable-features=WebUIOmniboxPopup,WebUIOmniboxAimPopup",
 ]  # fmt: skip
 
 
@@ -61,11 +63,20 @@ class PageClient(FlaskClient):
         return html.unescape(re.search(r'"X-CSRFToken": "([^"]+)"', text)[1])
 
 
+_APPS: list[Flask] = []
+"""Its addresses and templates are the same for every test; what it works with is each test's own."""
+
+
 @pytest.fixture
 def app(installation) -> Iterator[Flask]:
     """The application as it is served, in this process."""
-    made = create_app(installation, SUMMARY_S=0, TESTING=True, PROPAGATE_EXCEPTIONS=False)
-    made.test_client_class = PageClient
+    if _APPS:
+        made = _APPS[0]
+        made.extensions["house"], made.config["SECRET_KEY"] = furnished(installation), installation.secret_key
+    else:
+        made = create_app(installation, SUMMARY_S=0, TESTING=True, PROPAGATE_EXCEPTIONS=False)
+        made.test_client_class = PageClient
+        _APPS.append(made)
     yield made
     house: House = made.extensions["house"]
     house.readers.close()
@@ -94,13 +105,18 @@ def fog(sessions, candidate: Candidate) -> Shot:
         return shot
 
 
+@pytest.fixture(scope="session")
+def buoy_candidate(sources: Path) -> Candidate:
+    """The painted buoy as it was scanned."""
+    return scan(str(sources / "tidewrack" / "TW030"), roots=[str(sources)]).candidates[0]
+
+
 @pytest.fixture
-def buoy(sessions, sources) -> Shot:
+def buoy(sessions, buoy_candidate: Candidate) -> Shot:
     """A committed shot with the painted buoy on white: object, ground and plate, three sequences."""
-    found = scan(str(sources / "tidewrack" / "TW030"), roots=[str(sources)]).candidates[0]
     with sessions.begin() as session:
         shot = shows.make_shot(session, shows.make_show(session, "Tidewrack"), "TW030", title="Buoy")
-        deliveries.accept(session, shot, found)
+        deliveries.accept(session, shot, buoy_candidate)
         _ = [member.frames for member in shot.delivery.members]
         return shot
 

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from drawstring.core.errors import ConflictError, MissingError, SettingError, SeveralSettingErrors
 from drawstring.store import ledger
-from drawstring.store.models import Package, Review, Show, now
+from drawstring.store.models import Package, Review, Shot, Show, now
 
 UNDER_WAY = ("waiting", "making")
 
@@ -126,6 +126,22 @@ def reviews_of(session: Session, show: Show, *, limit: int = 50) -> list[Review]
     """Give a show's review movies, newest first."""
     query = select(Review).where(Review.show_id == show.id).order_by(Review.version.desc()).limit(limit)
     return list(session.scalars(query))
+
+
+def sounding(session: Session, shot: Shot) -> Review | None:
+    """Give the newest movie with a sound that has a shot in its cut; None where there is none."""
+    query = (
+        select(Review)
+        .where(
+            Review.show_id == shot.show_id,
+            Review.asked["sound"].astext != "",
+            Review.asked["shots"].contains([shot.code]),
+            func.coalesce(Review.asked["at_once"].as_boolean(), False).is_(False),
+        )
+        .order_by(Review.version.desc())
+        .limit(1)
+    )
+    return session.scalar(query)
 
 
 def find_review(session: Session, number: int) -> Review:

@@ -18,6 +18,7 @@ from drawstring.runs.readers import Readers
 from drawstring.store.database import connect
 from drawstring.web import errors, filters, guards
 from drawstring.web.api import bp as api
+from drawstring.web.bench.cut_sound import bp as cut_sound
 from drawstring.web.bench.keys_from import bp as keys_from
 from drawstring.web.bench.monitor import bp as monitor
 from drawstring.web.bench.views import bp as bench
@@ -42,7 +43,7 @@ from drawstring.web.services import House
 from drawstring.web.titles.views import bp as titles
 
 BLUEPRINTS = (board, bench, dictionary, feed, findings, inbox, api, made, many, monitor, pictures, runs,
-              packages, reviews, sendings, titles, keys_from, levels)  # fmt: skip
+              packages, reviews, sendings, titles, keys_from, levels, cut_sound)  # fmt: skip
 
 csrf = CSRFProtect()
 
@@ -87,18 +88,7 @@ def create_app(installation: Installation | None = None, **overrides: Any) -> Fl
         SESSION_COOKIE_HTTPONLY=True,
     )
     app.config.update(overrides)
-    readers = Readers(installation.worker_count, growth_mb=installation.reader_mb)
-    atexit.register(readers.close)
-    app.extensions["house"] = House(
-        installation,
-        sessionmaker(connect(installation.database), expire_on_commit=False),
-        readers,
-        FrameCache(
-            readers,
-            installation.cache_mb << 20,
-            KeptPlanes(os.path.join(installation.var, "cache", "planes"), installation.kept_mb << 20),
-        ),
-    )
+    app.extensions["house"] = furnished(installation)
     guards.init_app(app)
     app.url_map.converters["knot"] = KnotConverter
     csrf.init_app(app)
@@ -111,3 +101,19 @@ def create_app(installation: Installation | None = None, **overrides: Any) -> Fl
     for blueprint in (*BLUEPRINTS, *blueprints()):
         app.register_blueprint(blueprint)
     return app
+
+
+def furnished(installation: Installation) -> House:
+    """Bring up what the pages of an installation work with: its database, readers and kept pictures."""
+    readers = Readers(installation.worker_count, growth_mb=installation.reader_mb)
+    atexit.register(readers.close)
+    return House(
+        installation,
+        sessionmaker(connect(installation.database), expire_on_commit=False),
+        readers,
+        FrameCache(
+            readers,
+            installation.cache_mb << 20,
+            KeptPlanes(os.path.join(installation.var, "cache", "planes"), installation.kept_mb << 20),
+        ),
+    )

@@ -15,7 +15,7 @@ from drawstring.core.eyes.packing import unpack, unsqueezed
 from drawstring.core.eyes.placing import Placing, display_in, placing_of
 from drawstring.core.eyes.rig import parallax_px
 from drawstring.core.eyes.second_eye import Moved, moved
-from drawstring.core.eyes.settings import LINES, Came
+from drawstring.core.eyes.settings import LINES, Came, Fineness
 from drawstring.core.recipe.frames import framed
 from drawstring.core.recipe.geometry import Geometry
 from drawstring.core.recipe.pulls import (
@@ -114,11 +114,12 @@ def eye_moved(chain: Chain) -> Value:
             z, here.nothing, picture,
             shift_px(z, here, eyes.interaxial or 0.0, eyes.convergence, at)
             * np.float32(ASIDE[eyes.making][0 if made == "left" else 1]),
-            lines=LINES[eyes.fineness], threads=at.threads,
+            lines=LINES[fineness], threads=at.threads,
         )  # fmt: skip
 
     eyes = recipe.eyes
-    of = made, eyes.making, eyes.interaxial, eyes.convergence, eyes.fineness, eyes.keys, recipe.depth.along
+    fineness = Fineness.QUICK if subject.chains.is_trial else eyes.fineness
+    of = made, eyes.making, eyes.interaxial, eyes.convergence, fineness, eyes.keys, recipe.depth.along
     return value("made eye", make, _arrived_distances(chain), chain.after(Stage.PARTED, PICTURE), of=of)
 
 

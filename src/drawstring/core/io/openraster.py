@@ -103,19 +103,32 @@ def difference_of_layers(path: str, layers: Sequence[Layer]) -> int:
 
 
 def _levels(picture: Picture) -> Levels:
-    return np.round(np.clip(np.nan_to_num(picture), 0, 1) * 255).astype(np.uint8)
+    made = np.zeros(picture.shape, np.uint8)
+    # Most layers of a page are a line of text: the rest of them is left alone.
+    there = _filled(np.asarray(picture.any(axis=2)))
+    made[there] = np.round(np.clip(np.nan_to_num(picture[there]), 0, 1) * 255)
+    return made
+
+
+def _filled(is_there: NDArray[np.bool_]) -> tuple[slice, slice]:
+    """Give the smallest window of (H, W) that holds all that is there."""
+    rows, cols = (np.flatnonzero(is_there.any(axis=axis)) for axis in (1, 0))
+    if not rows.size:
+        return slice(0, 0), slice(0, 0)
+    return slice(rows[0], rows[-1] + 1), slice(cols[0], cols[-1] + 1)
 
 
 def _merged(levels: Sequence[Levels]) -> Levels:
     """Lay layers on each other, the first one topmost: simple alpha compositing of display values."""
     made = np.zeros(levels[0].shape, np.float32)
     for one in reversed(levels):
-        above = one.astype(np.float32) / 255
-        a, below = above[..., 3:], made[..., 3:]
+        there = _filled(one[..., 3] > 0)
+        above, under = one[there].astype(np.float32) / 255, made[there]
+        a, below = above[..., 3:], under[..., 3:]
         whole = a + below * (1 - a)
-        colour = above[..., :3] * a + made[..., :3] * below * (1 - a)
-        made[..., :3] = np.where(whole > 0, colour / np.maximum(whole, 1e-6), 0)
-        made[..., 3:] = whole
+        colour = above[..., :3] * a + under[..., :3] * below * (1 - a)
+        under[..., :3] = np.where(whole > 0, colour / np.maximum(whole, 1e-6), 0)
+        under[..., 3:] = whole
     return np.round(made * 255).astype(np.uint8)
 
 

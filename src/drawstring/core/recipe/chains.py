@@ -41,10 +41,14 @@ class Chains:
     recipe : Recipe
     settled_only : bool
         Whether knots that are still open leave the picture alone, as in a run.
+    is_trial : bool
+        Whether it is shown while a hand moves: then what is slow may come out a little coarser.
     """
 
-    def __init__(self, passes: Sequence[Pass], recipe: Recipe, *, settled_only: bool = False) -> None:
-        self.passes, self.recipe = list(passes), recipe
+    def __init__(
+        self, passes: Sequence[Pass], recipe: Recipe, *, settled_only: bool = False, is_trial: bool = False
+    ) -> None:
+        self.passes, self.recipe, self.is_trial = list(passes), recipe, is_trial
         names = [knot.name for knot in KNOTS]
         self.settled = frozenset(n for n in names if recipe.knot(n).settled_on) if settled_only else None
         self._chains: dict[tuple[object, ...], Chain] = {}
@@ -120,7 +124,7 @@ class Chains:
             return self.chain(side=side, made="" if name == given else name)
         return self.chain(views_of_pair(self.passes, self.recipe)[came_as], side=side)
 
-    def needs_whole(self, name: str, size: tuple[int, int], level: int, *, is_trial: bool = False) -> bool:
+    def needs_whole(self, name: str, size: tuple[int, int], level: int) -> bool:
         """Whether something has to be made at full size and then made smaller.
 
         Lines of two eyes must not be mixed by a proxy, and a product of passes is no product of their means.
@@ -131,8 +135,6 @@ class Chains:
             Of the picture that came.
         level : int
             Of the proxy that is asked for.
-        is_trial : bool
-            Whether it is shown while a hand moves: then products of means will do.
         """
         result = self.find(name)
         if not level:
@@ -140,7 +142,7 @@ class Chains:
         of_products = result is not None and (
             result.needs_whole or (result.is_light and self._works_on_wholes)
         )
-        if of_products and not is_trial:
+        if of_products and not self.is_trial:
             return True
         if not self.is_packed or (result is None and not self.moves):
             return False

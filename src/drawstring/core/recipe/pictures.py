@@ -61,7 +61,9 @@ def picture_inputs(name: str, passes: Sequence[Pass], recipe: Recipe) -> list[Ch
     return channels_of([_described(name, passes, recipe)])
 
 
-def picture(name: str, passes: Sequence[Pass], recipe: Recipe, pixels: Pixels, at: Moment) -> Shown:
+def picture(
+    name: str, passes: Sequence[Pass], recipe: Recipe, pixels: Pixels, at: Moment, *, is_trial: bool = False
+) -> Shown:
     """Make a picture of a pass or result.
 
     Parameters
@@ -73,18 +75,20 @@ def picture(name: str, passes: Sequence[Pass], recipe: Recipe, pixels: Pixels, a
     pixels : mapping of ChannelRef to (H, W)
         At least `picture_inputs`.
     at : Moment
+    is_trial : bool
+        Whether it is shown while a hand moves (see `Chains`).
     """
-    planes = Work(pixels, at).of(_described(name, passes, recipe))
+    planes = Work(pixels, at).of(_described(name, passes, recipe, is_trial=is_trial))
     return shown(name.partition("@")[0], passes, planes)
 
 
-def _described(name: str, passes: Sequence[Pass], recipe: Recipe) -> Value:
+def _described(name: str, passes: Sequence[Pass], recipe: Recipe, *, is_trial: bool = False) -> Value:
     name, _, reading = name.partition("@")
     if reading:
         recipe = recipe.with_knot(recipe.arrivals.with_space(name, reading))
     if find_result(name) is None:
         _pass(name, passes)
-    return Chains(passes, recipe).own(name)
+    return Chains(passes, recipe, is_trial=is_trial).own(name)
 
 
 def shown(name: str, passes: Sequence[Pass], planes: Sequence[Stored]) -> Shown:

@@ -140,6 +140,7 @@ def light_layer(chain: Chain, name: str = PICTURE) -> Value:
     subject = subject_of(chain)
     recipe, passes = subject.recipe, subject.passes
     lights, settings = lights_on(recipe), settings_of(subject)
+    is_trial = subject.chains.is_trial
     view = sight(chain)
     given: dict[str, Value] = {
         "picture": chain.before(Stage.SET, name), "view": view, "normals": facing(chain, view),
@@ -169,13 +170,14 @@ def light_layer(chain: Chain, name: str = PICTURE) -> Value:
             rows += rows_of(light, lamp_for(light, seen.world, at.frame), number)
         z = np.where(seen.here.nothing, np.float32(0), seen.here.z)
         made = added_light(
-            seen.rays, z, seen.here.nothing, pulled["normals"], colours, rows, mattes, threads=at.threads
-        )
+            seen.rays, z, seen.here.nothing, pulled["normals"], colours, rows, mattes,
+            is_trial=is_trial, threads=at.threads,
+        )  # fmt: skip
         covered = np.clip(pulled["picture"][..., 3:], 0, 1)
         # Where a picture has no coverage at all it says nothing of it.
         return made * covered if covered.any() else made
 
-    return value("added light", make, *given.values(), of=tuple(lights))
+    return value("added light", make, *given.values(), of=(tuple(lights), is_trial))
 
 
 def cards_up(chain: Chain, name: str = PICTURE) -> Value:

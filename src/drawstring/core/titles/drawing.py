@@ -114,8 +114,8 @@ def draw(
         _lay(page, laid, left, top)
         if has_layers:
             whole = np.zeros((height, width, 4), np.float32)
-            _place(whole, laid, left, top)
-            layers.append(Layer(element.says, _straight(whole)))
+            _place(whole, _straight(laid), left, top)
+            layers.append(Layer(element.says, whole))
     levels = np.asarray(np.round(np.clip(page, 0, 1) * 255), np.uint8)
     return Drawn(levels, layers[::-1], list(dict.fromkeys(notes)))
 

@@ -59,6 +59,44 @@ class CutMovie:
     at_once: bool = False
 
 
+@dataclass(frozen=True)
+class CutPlace:
+    """Where a shot lies in a cut.
+
+    Attributes
+    ----------
+    first : int
+        Its first frame.
+    begins_s : float
+        What of the cut comes before that frame, in seconds.
+    """
+
+    first: int
+    begins_s: float
+
+
+def place_in_cut(folders: Sequence[str], place: int, rate: float) -> CutPlace:
+    """Say where one of a cut's packages begins.
+
+    Parameters
+    ----------
+    folders : sequence of str
+        Packages, in the order of the cut.
+    place : int
+        Which one, counted from 0.
+    rate : float
+        Of the cut, frames a second.
+
+    Raises
+    ------
+    MissingError
+        A package up to it is gone.
+    """
+    return CutPlace(
+        int(manifest_of(folders[place])[1]["first"]), count_frames(folders[:place]) / rate
+    )  # fmt: skip
+
+
 def count_frames(folders: Sequence[str], *, at_once: bool = False) -> int:
     """Count the frames that a movie of packages has."""
     told = (manifest_of(folder)[1] for folder in folders)

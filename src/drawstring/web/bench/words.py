@@ -20,9 +20,10 @@ from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import KnotState, available_results, fixed_results, result_named, space_of
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.homes import families
-from drawstring.store import deliveries, measuring
-from drawstring.store.models import Shot
+from drawstring.store import deliveries, measuring, reviews
+from drawstring.store.models import Review, Shot
 from drawstring.store.standing import ShotStanding, standing
+from drawstring.web.bench.cut_sound import is_heard
 from drawstring.web.homes import (
     can_be_left_out,
     has_track,
@@ -62,6 +63,7 @@ def bench_words(session: Session, one: Shot, knot: str) -> dict[str, Any]:
         "camera": camera_words(deliveries.facts_of(delivery)) if delivery else [],
         "told": measuring.told_facts(session, delivery.measured("facts")) if delivery else {},
         "frames": frames,
+        "sounding": _sounding(session, one),
         "flagged": {f.frame: f.what for f in how.all_findings if f.frame is not None},
         "frame": _shown_frame(usable, whole),
         "passes": sorted(how.passes, key=_place_in_tray),
@@ -127,3 +129,9 @@ def _next_knot(how: ShotStanding, knot: str) -> str:
     names = [view.name for view in how.knots]
     after = how.knots[names.index(knot) + 1 :]
     return next((view.name for view in after if view.state is not KnotState.NOT_NEEDED), "")
+
+
+def _sounding(session: Session, shot: Shot) -> Review | None:
+    """Give the movie whose sound is heard while the shot is played."""
+    review = reviews.sounding(session, shot)
+    return review if review is not None and is_heard(review.asked["sound"]) else None

@@ -52,8 +52,8 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
     passes = at.passes
     size = at.display.width, at.display.height
     is_trial = any("." in argument for argument in request.args)
-    chains = Chains(passes, recipe)
-    whole = chains.needs_whole(name, size, level, is_trial=is_trial)
+    chains = Chains(passes, recipe, is_trial=is_trial)
+    whole = chains.needs_whole(name, size, level)
     made_at = 0 if whole else level
     untouched = tile is not None and not level and pass_named(name, passes) is not None and not chains.moves
     part = None
@@ -65,7 +65,7 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
         at = replace(at, window=part)
     planes = at.planes(picture_inputs(name, passes, recipe), made_at)
     # What is kept of a frame is of all of it: nothing of a part is.
-    shown = picture(name, passes, recipe, planes, at.moment(made_at, part))
+    shown = picture(name, passes, recipe, planes, at.moment(made_at, part), is_trial=is_trial)
     values = shown.values
     if whole:
         light = shown.kind == "light"

@@ -1,5 +1,6 @@
 // Playback: frames are asked for ahead of the play head, sent to the card before their turn, and shown in order.
 import { mark } from "./compare.js";
+import { CutSound } from "./cutsound.js";
 import { load } from "./loading.js";
 
 const AHEAD = 16, AT_ONCE = 4;
@@ -60,6 +61,9 @@ function show(desk, frame) {
   desk.drawing.draw();
 }
 
+// One sound for the page: it is fetched once.
+let heard = null;
+
 const nextPaint = () => new Promise((done) => requestAnimationFrame(done));
 
 async function until(time) {
@@ -89,6 +93,7 @@ export async function play(desk) {
   if (playing) { playing = null; return; }
   const button = document.getElementById("play"), output = document.getElementById("rate"), mine = (playing = {});
   const ring = new Ring(desk), rate = new Rate(output, desk.fps), keepsTime = document.getElementById("keep-time");
+  const sound = (heard ??= new CutSound(desk));
   button.textContent = "❚❚";
   button.setAttribute("aria-label", "Stop");
   output.hidden = false;
@@ -96,12 +101,13 @@ export async function play(desk) {
   ring.isOn = true;
   desk.well.playing(true);
   ring.fill();
+  await sound.prepare();
   let due = performance.now();
   while (playing === mine) {
     const frames = looped(desk);
     let dropped = 0;
-    // Where the time is to be kept, frames whose turn is over are left out; never otherwise.
-    if (keepsTime.checked) dropped = Math.min(frames.length - 1, Math.max(0, Math.floor(((performance.now() - due) * desk.fps) / 1000)));
+    // Where the time is to be kept, as a sound needs it, frames whose turn is over are left out; never otherwise.
+    if (keepsTime.checked || sound.isOn) dropped = Math.min(frames.length - 1, Math.max(0, Math.floor(((performance.now() - due) * desk.fps) / 1000)));
     const frame = frames[(frames.indexOf(desk.frame) + 1 + dropped + frames.length) % frames.length];
     due += (dropped * 1000) / desk.fps;
     let pictures = null;
@@ -113,12 +119,15 @@ export async function play(desk) {
       await desk.well.painted();
     }
     show(desk, frame);
+    if (sound.isOn) await sound.prepare();
+    sound.follow(frame);
     ring.fill();
     const now = performance.now();
     rate.add(now, dropped);
-    due = keepsTime.checked ? due + 1000 / desk.fps : Math.max(due + 1000 / desk.fps, now - 20);
+    due = keepsTime.checked || sound.isOn ? due + 1000 / desk.fps : Math.max(due + 1000 / desk.fps, now - 20);
     if (frames.length < 2) await until(now + 200);
   }
+  sound.stop();
   ring.isOn = false;
   desk.well.playing(false);
   if (playing === null) stopped(desk, button, output);
