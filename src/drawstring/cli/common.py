@@ -118,12 +118,12 @@ ROOMS: dict[str, Room] = {
         ("keeping",),
         "Bring back what FILE holds; what was there before keeps its contents under another name.",
     ),
-    "engine": Room(("work",), "Work off what waits in the ledger, until stopped."),
+    "engine": Room(("house",), "Work off what waits in the ledger, until stopped."),
     "serve": Room(
-        ("work",),
+        ("house",),
         "Serve the pages and keep an engine working, until stopped; either is started again when it dies.",
     ),
-    "migrate": Room(("work",), "Bring the database's tables to today's form."),
+    "migrate": Room(("house",), "Bring the database's tables to today's form."),
 }
 """All commands: only the files of the one that is called are loaded, as the whole house takes seconds.
 

@@ -1,30 +1,22 @@
-"""Work on shots: measuring, running, proving; the engine, the pages, the tables."""
+"""Work on shots: measuring, running, proving; and the engine."""
 
 from __future__ import annotations
 
 import os
-import signal
 import sys
 
 import click
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import Session
 
 from drawstring.cli.common import as_json, main, me, opened, say
-from drawstring.cli.waiting import cluster_of, wait_for
+from drawstring.cli.waiting import wait_for
 from drawstring.core.errors import MissingError, SourceError
 from drawstring.core.units import say_length
 from drawstring.installation import Installation
 from drawstring.runs import planning
 from drawstring.runs.checking import check_package
-from drawstring.runs.engine import Engine
 from drawstring.runs.estimate import try_frames
-from drawstring.runs.feeds.recording import Recorder
-from drawstring.runs.handoff import Reviewer, Sender
-from drawstring.runs.joining import Joiner
-from drawstring.runs.readers import Readers
-from drawstring.runs.scanning import Scanning
 from drawstring.store import deliveries, ledger, measuring, recipes, shows
-from drawstring.store.database import connect, migrate
 from drawstring.store.depth import measured
 from drawstring.store.models import Delivery, Run
 from drawstring.store.telling import run_data
@@ -168,42 +160,3 @@ def prove(installation: Installation, package: str, wants_json: bool) -> None:
     )
     if not check.is_proven:
         sys.exit(1)
-
-
-@main.command("engine")
-@click.pass_obj
-def engine(installation: Installation) -> None:
-    """Work off what waits in the ledger, until stopped."""
-    stopped = False
-
-    def stop(*_: object) -> None:
-        nonlocal stopped
-        stopped = True
-
-    signal.signal(signal.SIGTERM, stop)
-    signal.signal(signal.SIGINT, stop)
-    with cluster_of(installation) as client:
-        database = connect(installation.database)
-        sessions = sessionmaker(database, expire_on_commit=False)
-        scanning = Scanning(sessions, Readers(installation.worker_count), installation.root_list)
-        beside = (
-            Sender(sessions), Reviewer(sessions, installation.output_folder), Joiner(sessions, Readers(1)),
-            Recorder(sessions, Readers(1), installation.feed_addresses),
-        )  # fmt: skip
-        Engine(database, client, scanning=scanning, beside=beside).work(until=lambda: stopped)
-
-
-@main.command("serve")
-@click.pass_obj
-def serve(installation: Installation) -> None:
-    """Serve the pages and keep an engine working, until stopped; either is started again when it dies."""
-    from drawstring.serving import keep_up
-
-    keep_up(installation)
-
-
-@main.command("migrate")
-@click.pass_obj
-def migrate_command(installation: Installation) -> None:
-    """Bring the database's tables to today's form."""
-    migrate(installation.database)

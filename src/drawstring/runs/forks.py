@@ -1,15 +1,22 @@
 """A warm parent for processes that compute: forked in a moment with everything loaded, not in seconds.
 
 Forking a process full of threads can lock up the child; a server of clean forks, which has loaded the house's
-computation and does nothing else, can't (Python's `multiprocessing`, start method "forkserver").
+computation and does nothing else, can't (Python's `multiprocessing`, start method "forkserver"). Where a
+process has loaded most of it already and has no thread beside its own, the server is a copy of it.
 """
 
 from __future__ import annotations
 
+import gc
 import multiprocessing
 import os
+import signal
+import sys
+import threading
 from collections.abc import Sequence
+from multiprocessing import forkserver, resource_tracker, util
 from multiprocessing.context import BaseContext
+from typing import Any, NoReturn
 
 METHOD = "forkserver"
 
@@ -21,7 +28,7 @@ READING = (
 WORKING = ("distributed", "distributed.nanny", *READING, "drawstring.runs.measuring")
 """What workers need."""
 
-_ALONE = {
+ALONE = {
     # Every process has one frame at a time: the cores are shared out by frames, not within one.
     "OMP_NUM_THREADS": "1",
     "OPENBLAS_NUM_THREADS": "1",
@@ -29,6 +36,9 @@ _ALONE = {
     "MALLOC_TRIM_THRESHOLD_": str(1 << 30),
     "MALLOC_MMAP_THRESHOLD_": str(32 << 20),
 }
+"""The environment of what computes: it counts when a process begins, and not for one that runs."""
+
+_BEGAN_WITH = dict(os.environ)
 
 
 def warm_parent(loaded: Sequence[str] = WORKING) -> BaseContext:
@@ -39,8 +49,70 @@ def warm_parent(loaded: Sequence[str] = WORKING) -> BaseContext:
     loaded : sequence of str
         The modules that it loads; once it is started, it loads no more.
     """
-    for name, value in _ALONE.items():
+    for name, value in ALONE.items():
         os.environ.setdefault(name, value)
     context = multiprocessing.get_context(METHOD)
     context.set_forkserver_preload(list(loaded))
     return context
+
+
+def begin_alone() -> None:
+    """Begin this process anew where it did not begin in the environment of what computes; called first."""
+    if ALONE.keys() - os.environ.keys():
+        environment = {**ALONE, **os.environ}
+        os.execve(sys.executable, [sys.executable, *sys.orig_argv[1:]], environment)
+
+
+def start_warm_parent(loaded: Sequence[str] = WORKING) -> None:
+    """Start the warm parent now, as a copy of this process where that can be; else it loads all anew.
+
+    Parameters
+    ----------
+    loaded : sequence of str
+        See `warm_parent`; what this process has loaded is there already.
+    """
+    warm_parent(loaded)
+    # A process of its own: it must not be a copy.
+    resource_tracker.ensure_running()
+    started = util.spawnv_passfds
+
+    def copy(path: bytes, args: Any, passfds: Sequence[int]) -> int:
+        if len(passfds) != 2:  # later Pythons hand down more
+            return int(started(path, args, passfds))
+        gc.freeze()  # what both have stays shared
+        number = os.fork()
+        if not number:
+            _serve(passfds[0], passfds[1], list(loaded))
+        return number
+
+    if not _can_be_copied():
+        forkserver.ensure_running()
+        return
+    util.spawnv_passfds = copy
+    try:
+        forkserver.ensure_running()
+    finally:
+        util.spawnv_passfds = started
+
+
+def _can_be_copied() -> bool:
+    """Whether this process has one thread, and began in the environment of what computes."""
+    is_single = threading.active_count() == 1 and len(os.listdir("/proc/self/task")) == 1
+    return is_single and not ALONE.keys() - _BEGAN_WITH.keys() and sys.version_info < (3, 14)
+
+
+def _serve(listener: int, alive: int, loaded: list[str]) -> NoReturn:
+    """Be the server of forks, and nothing else of what this is a copy of."""
+    try:
+        for number in (signal.SIGTERM, signal.SIGINT):
+            signal.signal(number, signal.SIG_DFL)
+        for first, last in ((3, min(listener, alive)), (min(listener, alive) + 1, max(listener, alive))):
+            os.closerange(first, last)
+        os.closerange(max(listener, alive) + 1, os.sysconf("SC_OPEN_MAX"))
+        # They belong to the process that this was: its lock is held just now.
+        forkserver._forkserver._lock = threading.Lock()  # type: ignore[attr-defined]
+        tracker = resource_tracker._resource_tracker
+        tracker._fd = tracker._pid = None  # type: ignore[attr-defined]
+        forkserver.main(listener, alive, loaded)
+    finally:
+        os._exit(0)
