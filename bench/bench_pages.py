@@ -48,8 +48,8 @@ def main() -> None:
             shutil.rmtree(folder, ignore_errors=True)
 
 
-def fill(url: str, small: Path, frames: Path, *, shots: int = 200) -> None:
-    """Accept shots of 200 frames, and one of HD frames, all measured; those after 1,800 never ran."""
+def fill(url: str, small: Path, frames: Path, *, shots: int = 200, ran: int = 1800) -> None:
+    """Accept shots of 200 frames and one of HD, all measured; those after the first so many never ran."""
     (plain,) = scan(str(small), roots=[str(small)]).candidates
     (large,) = scan(str(frames), roots=[str(frames)]).candidates
     import numpy as np
@@ -69,7 +69,7 @@ def fill(url: str, small: Path, frames: Path, *, shots: int = 200) -> None:
             measuring.finish(shot.delivery.measured("facts"), held, {})
             recipes.set_values(session, shot, {"depth.near": "3", "depth.far": "60"})
             revision = recipes.settle(session, shot, "depth")
-            if number >= 1800:
+            if number >= ran:
                 continue
             run = Run(
                 shot_id=shot.id, delivery_id=shot.delivery_id, revision_id=revision.id, version=1, folder="x"

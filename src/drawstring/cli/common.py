@@ -74,7 +74,7 @@ ROOMS: dict[str, Room] = {
         "Hand packages on: a copy, a zip, the report, the movie, a contact sheet.",
     ),
     "client-inbox": Room(
-        ("handing",),
+        ("inbox",),
         "Serve a made-up client's inbox that takes packages into FOLDER, until stopped.",
     ),
     "token": Room(("tokens",), "Let programs reach the JSON interface."),

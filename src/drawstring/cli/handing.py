@@ -100,16 +100,6 @@ def _sent(session: Session, number: int) -> tuple[bool, int, int]:
     return is_over, one.done_bytes, one.total_bytes
 
 
-@main.command("client-inbox")
-@click.argument("folder", type=click.Path(file_okay=False))
-@click.option("--port", default=8479, help="Port on this machine.")
-def client_inbox(folder: str, port: int) -> None:
-    """Serve a made-up client's inbox that takes packages into FOLDER, until stopped."""
-    from drawstring.standins.client_inbox import create_inbox
-
-    create_inbox(folder).run("127.0.0.1", port)
-
-
 @hand_off_group.command("report")
 @click.argument("package", type=int)
 @click.pass_obj

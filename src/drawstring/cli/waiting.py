@@ -6,35 +6,16 @@ import os
 import sys
 import time
 from collections.abc import Callable
-from contextlib import AbstractContextManager
-from typing import Any
 
 import click
-from distributed import Client
-from sqlalchemy import text
 from sqlalchemy.orm import Session, sessionmaker
 
 from drawstring.core.arrivals import Scan, scan
 from drawstring.installation import Installation
-from drawstring.runs.cluster import Certificates, cluster
-from drawstring.runs.engine import ENGINE_LOCK, Engine
-from drawstring.runs.feeds.recording import Recorder
-from drawstring.runs.handoff import Reviewer, Sender
-from drawstring.runs.joining import Joiner
 from drawstring.runs.readers import Readers
 from drawstring.store import correcting
-from drawstring.store.database import connect, unit_of_work
+from drawstring.store.database import connect, engine_is_up, unit_of_work
 from drawstring.store.models import Show
-
-
-def cluster_of(installation: Installation) -> AbstractContextManager[Callable[[], Client]]:
-    """Give the cluster that an installation computes on."""
-    files = installation.scheduler_files
-    return cluster(
-        scheduler=installation.scheduler,
-        workers=installation.worker_count,
-        certificates=Certificates(*files) if files else None,
-    )
 
 
 def scanned(installation: Installation, folder: str, show: Show | None = None) -> Scan:
@@ -78,23 +59,10 @@ def wait_for(installation: Installation, look: Callable[[Session], tuple[bool, i
             return over
 
         while not is_over():
-            if _engine_runs(database):
+            if engine_is_up(database):
                 time.sleep(0.5)
                 continue
-            with cluster_of(installation) as client:
-                beside = (
-                    Sender(sessions), Reviewer(sessions, installation.output_folder),
-                    Joiner(sessions, Readers(1)),
-                    Recorder(sessions, Readers(1), installation.feed_addresses),
-                )  # fmt: skip
-                Engine(database, client, beside=beside).work(until=is_over)
+            # The whole house takes seconds to load: it is needed here alone.
+            from drawstring.cli.engine import work_off
 
-
-def _engine_runs(database: Any) -> bool:
-    """Whether an engine leads just now."""
-    with database.connect() as connection:
-        free = connection.execute(text(f"SELECT pg_try_advisory_lock({ENGINE_LOCK})")).scalar()
-        if free:
-            connection.execute(text(f"SELECT pg_advisory_unlock({ENGINE_LOCK})"))
-        connection.commit()
-    return not free
+            work_off(installation, database, is_over)

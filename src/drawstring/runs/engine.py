@@ -33,13 +33,12 @@ from drawstring.runs.readers import killer
 from drawstring.runs.run_plan import FrameAnswer, FrameTask
 from drawstring.runs.scanning import Scanning
 from drawstring.store import ledger
-from drawstring.store.database import DatabaseAway, is_away, unit_of_work
+from drawstring.store.database import ENGINE_LOCK, DatabaseAway, is_away, unit_of_work
 from drawstring.store.models import Run, RunFrame, now
 from drawstring.store.standing import standing
 
 log = logging.getLogger(__name__)
 
-ENGINE_LOCK = 728412
 TRIES = 3
 TICK_S = 0.2
 RESTS_S = 2.0

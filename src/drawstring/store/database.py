@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import orjson
-from sqlalchemy import Engine, create_engine
+from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -164,3 +164,17 @@ def _refuse_newer(url: str, scripts: ScriptDirectory) -> None:
         remedy="Start the later version again, or restore a backup made before the upgrade "
         "(drawstring restore FILE).",
     )
+
+
+ENGINE_LOCK = 728412
+"""Held in the database by the engine that leads."""
+
+
+def engine_is_up(database: Engine) -> bool:
+    """Whether an engine leads just now."""
+    with database.connect() as connection:
+        free = connection.execute(text(f"SELECT pg_try_advisory_lock({ENGINE_LOCK})")).scalar()
+        if free:
+            connection.execute(text(f"SELECT pg_advisory_unlock({ENGINE_LOCK})"))
+        connection.commit()
+    return not free
