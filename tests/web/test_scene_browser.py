@@ -45,7 +45,13 @@ def test_a_scene_is_brought_in_a_lamp_placed_and_the_scene_turned_in_3d(page, fo
     wait_for(lambda: len(settled().lights) == 1)
     page.locator("[data-take='scene.lights.1.position']").click()
     page.get_by_text("Click on where the light").wait_for()
+    # What is to be done next stays there, whatever is loaded meanwhile.
+    page.locator(f"[data-frame='{FRAME - 1}'].cell").click()
+    in_well(page, "picture", FRAME - 1)
+    page.locator(f"[data-frame='{FRAME}'].cell").click()
     in_well(page, "picture", FRAME)
+    page.wait_for_timeout(300)
+    assert page.get_by_text("Click on where the light").is_visible()
     scale, left, top = place_of(page)
     well = page.locator("#well canvas").first.bounding_box()
     page.mouse.click(well["x"] + left + 70.5 * scale, well["y"] + top + 92.5 * scale)

@@ -79,7 +79,7 @@ export class Space {
   async refused(answer) {
     let what = "The scene can't be shown.";
     try { what = (await answer.json()).errors[0].what; } catch { /* it said nothing of use */ }
-    this.desk.say(what);
+    this.desk.sayFault(what);
   }
 
   fill(buffer) {

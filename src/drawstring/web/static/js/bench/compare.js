@@ -53,7 +53,7 @@ export function expose(desk, stops) {
 export async function setView(desk, name) {
   const { managed } = document.getElementById("view").dataset;
   Object.assign(desk, { view: name, managed });
-  try { desk.well.setView(await fetchCube(desk.shot, name, managed)); } catch (error) { desk.say(error.message); }
+  try { desk.well.setView(await fetchCube(desk.shot, name, managed)); } catch (error) { desk.sayFault(error.message); }
 }
 
 function setUpWipe(desk) {

@@ -28,7 +28,7 @@ export class CutSound {
   refuse(what) {
     this.tick.checked = false;
     this.stop();
-    this.desk.say(what);
+    this.desk.sayFault(what);
   }
 
   // Seconds into the cut at which a frame begins.

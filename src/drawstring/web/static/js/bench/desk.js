@@ -27,13 +27,23 @@ export class Desk {
     });
   }
 
-  say(text) { this.note.textContent = text; this.note.hidden = !text; }
+  say(text) {
+    this.note.textContent = text;
+    this.note.hidden = !text;
+    this.note.classList.remove("is-waiting", "is-fault");
+  }
+
+  // What went wrong stays until a picture is there again; what a hand is told to do stays until it has done it.
+  sayFault(text) { this.say(text); this.note.classList.add("is-fault"); }
+
+  sayGood() { if (this.note.classList.contains("is-fault")) this.say(""); }
 
   // What takes a moment says what it does; what is there at once says nothing.
   sayWhileWaiting(text) {
     clearTimeout(this.saying);
     this.saying = setTimeout(() => {
-      if (this.taking) return;
+      // Nothing that is to be read is covered by it.
+      if (!this.note.hidden && !this.note.classList.contains("is-fault")) return;
       this.say(text);
       this.note.classList.add("is-waiting");
     }, 200);
@@ -42,7 +52,6 @@ export class Desk {
   sayDone() {
     clearTimeout(this.saying);
     if (this.note.classList.contains("is-waiting")) this.say("");
-    this.note.classList.remove("is-waiting");
   }
 
   // Mattes and layers bear names that the recipe gives them.

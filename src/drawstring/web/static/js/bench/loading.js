@@ -27,7 +27,7 @@ export async function load(desk, only = [0, 1]) {
     }
     if (mine !== asked) return;
     desk.sayDone();
-    desk.say("");
+    desk.sayGood();
     desk.cells.forEach((cell) => {
       const frame = Number(cell.dataset.frame);
       cell.classList.toggle("is-loaded", pictures.has(frame, names[0], desk.level) || pictures.has(frame, names[0], desk.level, true));
@@ -35,6 +35,6 @@ export async function load(desk, only = [0, 1]) {
   } catch (error) {
     if (mine !== asked) return;
     desk.sayDone();
-    desk.say(error.message);
+    desk.sayFault(error.message);
   }
 }

@@ -111,7 +111,7 @@ export async function play(desk) {
     const frame = frames[(frames.indexOf(desk.frame) + 1 + dropped + frames.length) % frames.length];
     due += (dropped * 1000) / desk.fps;
     let pictures = null;
-    try { pictures = await ring.get(frame); } catch (error) { desk.say(error.message); }
+    try { pictures = await ring.get(frame); } catch (error) { desk.sayFault(error.message); }
     await until(due);
     if (playing !== mine) break;
     if (pictures) {

@@ -35,7 +35,7 @@ export async function loadTiles(desk) {
         pair.forEach((picture, i) => { picture.ends = bases[i].ends; });
         if (mine === asked) well.layTile(String(tile), pair);
       } catch (error) {
-        if (mine === asked) desk.say(error.message);
+        if (mine === asked) desk.sayFault(error.message);
         return;
       }
     }

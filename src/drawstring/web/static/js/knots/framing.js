@@ -58,6 +58,8 @@ class Hand {
   dragged(x, y) {
     if (!this.on) return false;
     const { well } = this.desk, per = well.ratio / well.scale;
+    // Whoever drags has read it.
+    if (!this.held) this.desk.say("");
     this.held = this.by(x * per, y * per);
     tryOut(this.desk, this.held);
     return true;

@@ -17,6 +17,7 @@ class Held {
   async toggle(on = !this.on) {
     this.on = on;
     document.getElementById("held-on").setAttribute("aria-pressed", String(on));
+    if (!on) this.desk.say("");
     await this.load();
   }
 
@@ -28,7 +29,7 @@ class Held {
       if (!this.on) return;
       if (answer.ok) this.told = told;
       desk.say(answer.ok ? this.words(told) : told.error?.what ?? "The camera can't be held against the points.");
-    } else desk.say("");
+    }
     this.draw();
   }
 
