@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+
 from flask import Blueprint, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
@@ -52,6 +54,9 @@ def start(code: str) -> Response:
                     refused.append((str(shot.id), one))
                 else:
                     planned.append(one.id)
+        if len(chosen) > TOGETHER:
+            # What the unit held points at itself: thousands of shots would pile up until it is looked for.
+            gc.collect()
     if len(chosen) == 1 and refused:
         raise refused[0][1]
     with work() as session:
