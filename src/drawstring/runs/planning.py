@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Collection, Mapping, Sequence
+from contextlib import nullcontext, suppress
 from dataclasses import replace
 from itertools import islice
 
@@ -85,56 +86,77 @@ def plan_runs(
     used = select(Run.shot_id, func.max(Run.version)).where(Run.shot_id.in_(ids)).group_by(Run.shot_id)
     versions: dict[int, int] = {row[0]: row[1] for row in session.execute(used)}
     told: list[Run | DrawstringError] = []
-    for shot in shots:
-        try:
-            deliveries.in_use(shot)
-            if shot.id in busy:
-                raise ConflictError(
-                    f"Run {busy[shot.id]} of {shot.code} is under way or paused.", where="run",
-                    why="Two runs would do the same work twice.",
-                    remedy="Wait for it, or cancel it first.",
-                )  # fmt: skip
-            with session.begin_nested():
-                run = _planned(session, known[shot.id], versions.get(shot.id, 0), output, by)
-            busy[shot.id] = run.id
-            told.append(run)
-        except DrawstringError as refusal:
-            told.append(refusal)
+    names: list[tuple[Run, list[int], list[str]]] = []
+    try:
+        for shot in shots:
+            try:
+                deliveries.in_use(shot)
+                if shot.id in busy:
+                    raise ConflictError(
+                        f"Run {busy[shot.id]} of {shot.code} is under way or paused."
+                        if busy[shot.id] else f"{shot.code} is named twice.",
+                        where="run", why="Two runs would do the same work twice.",
+                        remedy="Wait for it, or cancel it first.",
+                    )  # fmt: skip
+                how = known[shot.id]
+                # A shot that nobody touched gets its first revision: not where it is refused after all.
+                with session.begin_nested() if how.revision is None else nullcontext():
+                    planned = _planned(session, how, versions.get(shot.id, 0), output, by)
+                busy[shot.id] = 0
+                names.append(planned)
+                told.append(planned[0])
+            except DrawstringError as refusal:
+                told.append(refusal)
+        _write_down(session, names)
+    except BaseException:
+        # Nothing of them was planned: their versions are free.
+        for run, _, _ in names:
+            with suppress(OSError):
+                os.rmdir(run.folder)
+        raise
     return told
 
 
-def _planned(session: Session, how: ShotStanding, used: int, output: str, by: str) -> Run:
-    """Plan one run: its folder, its row, a row for every frame."""
+def _planned(
+    session: Session, how: ShotStanding, used: int, output: str, by: str
+) -> tuple[Run, list[int], list[str]]:
+    """Plan one run: its row, which is not written yet, its folder, its frames and their files."""
     shot, delivery = how.shot, deliveries.in_use(how.shot)
     if how.stops:
         finding = how.stops[0]
         raise ConflictError(finding.what, where=finding.where, why=finding.why, remedy=finding.remedy)
     outputs = _run_outputs(how)
     numbers = _numbers_of(session, how, outputs)
-    revision = recipes.head(session, shot) or recipes.settle(session, shot, "arrivals", by=by)
+    revision = how.revision or recipes.settle(session, shot, "arrivals", by=by)
     version, folder = _new_folder(shot, output, used)
     run = Run(
         shot_id=shot.id, delivery_id=delivery.id, revision_id=revision.id, version=version, folder=folder,
         notes=notes_for(session, how, usable=numbers), by=by,
     )  # fmt: skip
-    session.add(run)
+    return run, numbers, file_names_of(how, numbers, version, outputs)
+
+
+def _write_down(session: Session, planned: Sequence[tuple[Run, list[int], list[str]]]) -> None:
+    """Write runs with a row for every frame, all of them at once: one by one takes several times as long."""
+    session.add_all(run for run, _, _ in planned)
     session.flush()
-    names = file_names_of(how, numbers, version, outputs)
-    # Two arrays in one statement: a row for each frame would take ten times as long to write down.
+    ids = [run.id for run, numbers, _ in planned for _ in numbers]
+    every = [number for _, numbers, _ in planned for number in numbers]
+    files = [storable_text(name) for _, _, names in planned for name in names]
     rows = (
         func.unnest(
-            cast(literal(numbers, ARRAY(Integer)), ARRAY(Integer)),
-            cast(literal([storable_text(name) for name in names], ARRAY(Text)), ARRAY(Text)),
+            cast(literal(ids, ARRAY(Integer)), ARRAY(Integer)),
+            cast(literal(every, ARRAY(Integer)), ARRAY(Integer)),
+            cast(literal(files, ARRAY(Text)), ARRAY(Text)),
         )
-        .table_valued("number", "file_name")
+        .table_valued("run_id", "number", "file_name")
         .render_derived()
     )
     session.execute(
         insert(RunFrame).from_select(
-            ["run_id", "number", "file_name"], select(literal(run.id), rows.c.number, rows.c.file_name)
+            ["run_id", "number", "file_name"], select(rows.c.run_id, rows.c.number, rows.c.file_name)
         )
     )
-    return run
 
 
 def file_names_of(

@@ -316,6 +316,15 @@ def usable_numbers(
 ) -> list[int]:
     """Give the numbers alone of such frames between two ends, counted by the database."""
     wanted = sorted(set(sources))
+    if len(wanted) == 1:
+        each = (
+            select(Frame.number)
+            .join(Member)
+            .where(Member.delivery_id == delivery.id, Member.place == wanted[0], Frame.fault == "")
+            .where(Frame.number.between(*span))
+            .order_by(Frame.number)
+        )
+        return list(session.scalars(each))
     whole = (
         select(Frame.number)
         .join(Member)

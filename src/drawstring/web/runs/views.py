@@ -54,7 +54,7 @@ def start(code: str) -> Response:
                     refused.append((str(shot.id), one))
                 else:
                     planned.append(one.id)
-        if len(chosen) > TOGETHER:
+        if begin % (4 * TOGETHER) == 3 * TOGETHER:
             # What the unit held points at itself: thousands of shots would pile up until it is looked for.
             gc.collect()
     if len(chosen) == 1 and refused:
