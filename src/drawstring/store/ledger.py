@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
+from typing import Protocol, cast
 
 from sqlalchemy import ARRAY, Integer, Select, any_, case, func, literal, select, update
 from sqlalchemy.orm import Session, joinedload, selectinload
@@ -49,17 +50,6 @@ class Progress:
     memory_bytes: int = 0
     first: int = 0
     last: int = 0
-
-    def __add__(self, other: Progress) -> Progress:
-        """Give how far two runs are together; one after the other, as far as time goes."""
-        total, done = self.total + other.total, self.proven + other.proven
-        failed, rate = self.failed + other.failed, self.rate + other.rate
-        left = total - done - failed
-        return Progress(
-            total, done, failed, self.size_bytes + other.size_bytes, rate,
-            left / rate * 60 if rate and left else None,
-            memory_bytes=max(self.memory_bytes, other.memory_bytes),
-        )  # fmt: skip
 
     @property
     def left(self) -> int:
@@ -190,32 +180,54 @@ def ended_lately(session: Session, *, hours: float = 24) -> list[Run]:
     return list(session.scalars(select(Run).where(Run.state.not_in(HOLDS), Run.ended_at > since)))
 
 
-def under_way(session: Session, show: Show | None = None) -> list[Run]:
-    """Give the runs that are worked on or wait, first ones first."""
+def under_way(session: Session, shots: Sequence[int] | None = None) -> list[Run]:
+    """Give the runs that are worked on or wait, first ones first; those of some shots alone, where named."""
     query = select(Run).where(Run.state.in_(UNDER_WAY)).order_by(Run.priority.desc(), Run.id)
-    if show is not None:
-        query = query.join(Shot).where(Shot.show_id == show.id)
+    if shots is not None:
+        query = query.where(Run.shot_id == any_(literal(list(shots), ARRAY(Integer))))
     return list(session.scalars(query))
 
 
-def together(session: Session, show: Show | None = None) -> list[Run]:
-    """Give the runs under way, and those that ended since the first of them was asked for: one night."""
-    busy = under_way(session, show)
+class RunState(Protocol):
+    """What of a run tells how far it may be."""
+
+    id: int
+    state: str
+    asked_at: datetime
+    started_at: datetime | None
+    ended_at: datetime | None
+
+
+def together(session: Session, show: Show | None = None) -> list[RunState]:
+    """Give the runs under way, and those that ended since the first of them was asked for: one night.
+
+    Every page asks this, of thousands of runs: of each no more is read than is needed to count it.
+    """
+    told = select(Run.id, Run.state, Run.asked_at, Run.started_at, Run.ended_at)
+    if show is not None:
+        told = told.join(Shot).where(Shot.show_id == show.id)
+    busy = session.execute(told.where(Run.state.in_(UNDER_WAY))).all()
     if not busy:
         return []
     since = min(run.asked_at for run in busy)
-    query = select(Run).where(Run.state.in_(("done", "failed")), Run.ended_at >= since)
-    if show is not None:
-        query = query.join(Shot).where(Shot.show_id == show.id)
-    return [*busy, *session.scalars(query)]
+    ended = session.execute(told.where(Run.state.in_(("done", "failed")), Run.ended_at >= since))
+    return cast(list[RunState], [*busy, *ended])
 
 
 def as_one(several: Iterable[Progress]) -> Progress:
     """Count several runs as one, worked on one after the other."""
-    return sum(several, Progress(0, 0, 0, 0, 0.0, None))
+    every = list(several)
+    total, proven, failed, size = (
+        sum(getattr(one, name) for one in every) for name in ("total", "proven", "failed", "size_bytes")
+    )
+    rate, left = sum((one.rate for one in every), 0.0), total - proven - failed
+    return Progress(
+        total, proven, failed, size, rate, left / rate * 60 if rate and left else None,
+        memory_bytes=max((one.memory_bytes for one in every), default=0),
+    )  # fmt: skip
 
 
-def progress(session: Session, runs: list[Run]) -> dict[int, Progress]:
+def progress(session: Session, runs: Sequence[Run | RunState]) -> dict[int, Progress]:
     """Count several runs with one query; those that ended a while ago, or were never begun, only once."""
     ended = {
         run.id: (run.id, run.state, run.ended_at or run.asked_at)

@@ -107,7 +107,7 @@ def board(code: str) -> str:
         place = {shot_id: i for i, shot_id in enumerate(here)}
         rows = standings(session, shots_of(session, show, here))
         rows.sort(key=lambda row: place[row.shot.id])
-        running = {run.shot_id: run for run in ledger.under_way(session, show)}
+        running = {run.shot_id: run for run in ledger.under_way(session, here)}
         begun = [run for run in running.values() if run.state == "running"]
         progress = ledger.progress(session, begun)
         newer = scans.newer_versions(session, show)
