@@ -16,13 +16,14 @@ from makers import FRAMES, carry_out_here, environment_of, validate_manifest, wa
 from drawstring.core.arrivals import scan
 from drawstring.core.errors import ConflictError, MissingError, OutputError
 from drawstring.core.io.sequences import MOST_MISSING
+from drawstring.runs import planning
 from drawstring.runs.checking import check_package
 from drawstring.runs.engine import Engine
 from drawstring.runs.proof import checksum
 from drawstring.runs.readers import Readers
-from drawstring.store import ledger, measuring, recipes, shows
+from drawstring.store import deliveries, ledger, measuring, recipes, shows
 from drawstring.store.depth.measured import whole_tally
-from drawstring.store.models import Run, RunFrame
+from drawstring.store.models import Run, RunFrame, Shot
 
 
 def planes_of(path: str) -> dict[str, np.ndarray]:
@@ -251,6 +252,30 @@ def test_what_can_not_be_run_is_refused_beforehand(plan, sessions, tmp_path):
     blocked.write_text("")
     with pytest.raises(OutputError, match="No new version can be made"):
         plan(code="TW020", output=str(blocked))
+
+
+def test_several_runs_are_planned_together_or_leave_nothing_behind(
+    sessions, candidate, tmp_path, monkeypatch
+):
+    output = tmp_path / "packages"
+    with sessions.begin() as session:
+        show = shows.make_show(session, "Tidewrack")
+        made = [shows.make_shot(session, show, f"TW0{n}0") for n in (1, 2, 3)]
+        for shot in made[:2]:
+            deliveries.accept(session, shot, candidate)
+            recipes.set_values(session, shot, {"depth.needed": "no"})
+    with pytest.raises(ZeroDivisionError), monkeypatch.context() as patched, sessions.begin() as session:
+        patched.setattr(planning, "_write_down", lambda *about: 1 // 0)
+        planning.plan_runs(session, [session.get_one(Shot, made[0].id)], output=str(output))
+    assert not os.listdir(output / "Tidewrack" / "TW010"), "its version is free again"
+    with sessions.begin() as session:
+        asked = [session.get_one(Shot, shot.id) for shot in (*made, made[0])]
+        first, second, bare, again = planning.plan_runs(session, asked, output=str(output))
+        assert isinstance(bare, MissingError) and "named twice" in str(again)
+        for run in (first, second):
+            rows = session.query(RunFrame).filter_by(run_id=run.id).order_by(RunFrame.number).all()
+            assert [row.number for row in rows] == list(range(1010, 1010 + FRAMES)) and run.version == 1
+            assert all(f"{row.number}" in row.file_name and run.shot.code in row.file_name for row in rows)
 
 
 def test_a_killed_worker_costs_nothing_but_time(plan, finish, sessions):

@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import Select, String, cast, func, literal_column, select
 from sqlalchemy.dialects.postgresql import aggregate_order_by
@@ -50,8 +50,7 @@ class Away:
     made_at: datetime
 
 
-@dataclass(frozen=True)
-class Tally:
+class Tally(NamedTuple):
     """How a shot stands, in a few numbers.
 
     Attributes
@@ -117,26 +116,27 @@ def tallies(session: Session, show: Show) -> list[Tally]:
             select(Run.shot_id).join(Package).join(Shot).where(Shot.show_id == show.id).distinct()
         )
     )
-    rows = session.execute(_states(session, show)).all()
-    missing = [row.id for row in rows if (row.id, row.state) not in _KEPT]
+    # Plain tuples: names cost more to look up, thousands of times, than the rows to read.
+    rows = [tuple(row) for row in session.execute(_states(session, show))]
+    missing = [shot_id for shot_id, *_, state in rows if (shot_id, state) not in _KEPT]
     if len(_KEPT) + len(missing) > MOST_KEPT:
         _KEPT.clear()
-        missing = [row.id for row in rows]
-    states = {row.id: row.state for row in rows}
-    for at in range(0, len(missing), AT_ONCE):
-        some = missing[at : at + AT_ONCE]
-        for how in standings(session, shots_of(session, show, some)):
-            _KEPT[how.shot.id, states[how.shot.id]] = _derived(how)
+        missing = [row[0] for row in rows]
+    if missing:
+        states = {shot_id: state for shot_id, *_, state in rows}
+        for at in range(0, len(missing), AT_ONCE):
+            some = missing[at : at + AT_ONCE]
+            for how in standings(session, shots_of(session, show, some)):
+                _KEPT[how.shot.id, states[how.shot.id]] = _derived(how)
     found = []
-    for row in rows:
-        kept = _KEPT.get((row.id, row.state))
+    for shot_id, code, title, accepted_at, state in rows:
+        kept = _KEPT.get((shot_id, state))
         if kept is None:
             continue  # it went away between two questions
         found.append(
             Tally(
-                row.id, row.code, row.title, row.state, row.accepted_at is not None, row.accepted_at,
-                kept.is_settled, kept.findings, kept.away, kept.stops, kept.counting, row.id in running,
-                row.id in packed,
+                shot_id, code, title, state, accepted_at is not None, accepted_at, kept.is_settled,
+                kept.findings, kept.away, kept.stops, kept.counting, shot_id in running, shot_id in packed,
             )
         )  # fmt: skip
     return found
@@ -245,12 +245,13 @@ def chosen(every: Sequence[Tally], *, words: str = "", which: str = "", by: str 
     which, by : str
         Of `Which` and `By`; the first of each where it is none of them.
     """
-    is_one = WHICH[Which(which)][1] if which in list(Which) else WHICH[Which.ALL][1]
+    is_one = WHICH[Which(which)][1] if which in list(Which) else None
     asked = words.lower().split()
-    some = [
-        one for one in every
-        if is_one(one) and all(word in f"{one.code} {one.title}".lower() for word in asked)
-    ]  # fmt: skip
+    some = [one for one in every if is_one is None or is_one(one)]
+    if asked:
+        some = [
+            one for one in some if all(word in f"{one.code} {one.title}".lower() for word in asked)
+        ]  # fmt: skip
     if by == By.ARRIVED:
         some.sort(key=lambda one: -one.accepted_at.timestamp() if one.accepted_at else 0.0)
     elif by == By.FINDINGS:
