@@ -180,12 +180,12 @@ def as_png(shown: NDArray[np.uint8], wide: int) -> Response:
 
 @bp.get("/shots/<int:shot_id>/view")
 def view_cube(shot_id: int) -> Response:
-    """Give a view transform of a shot's colour management as a cube of half floats."""
+    """Give a view transform of a shot's colour management as a cube of half floats: (S, S, S, 3)."""
     with work() as session:
         management = recipes.current(session, shows.shot_by_id(session, shot_id)).arrivals.management
     cube = bake(request.args.get("name", ""), management)
     return Response(
-        cube.cube.tobytes(),
+        np.ascontiguousarray(cube.cube[..., :3]).tobytes(),
         mimetype="application/octet-stream",
         headers={
             "X-Size": str(cube.size),

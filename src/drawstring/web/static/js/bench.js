@@ -51,8 +51,10 @@ async function start(desk) {
   if (pass && desk.isThere(pass)) names[0] = pass;
   mark(desk);
   const isSeen = setView(desk, document.getElementById("view").value);
-  Promise.all([isSeen, load(desk)]).finally(() => showTray());
-  document.body.addEventListener("htmx:afterSettle", showTray);
+  Promise.all([isSeen, load(desk)]).finally(() => {
+    showTray();
+    document.body.addEventListener("htmx:afterSettle", showTray);
+  });
   if (desk.script.beginsWithWipe && names[0] !== names[1]) setMode(desk, "wipe");
   openPart(desk, wished.get("part") || "", { isFirst: Boolean(wished.get("part") || desk.script.opensFirst) });
   desk.script.begun?.();

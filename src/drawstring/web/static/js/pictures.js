@@ -87,5 +87,7 @@ export async function fetchCube(shot, name, managed) {
   const answer = await fetch(`/shots/${shot}/view?${new URLSearchParams({ name, managed })}`);
   if (!answer.ok) throw new Error(await words(answer));
   const [k, max] = answer.headers.get("X-Shaper").split(" ").map(Number);
-  return { size: Number(answer.headers.get("X-Size")), k, max, data: new Uint16Array(await answer.arrayBuffer()) };
+  const size = Number(answer.headers.get("X-Size")), data = new Uint16Array(await answer.arrayBuffer());
+  // A browser may have kept one of an older house, with a fourth channel.
+  return { size, k, max, data, channels: data.length / size ** 3 };
 }

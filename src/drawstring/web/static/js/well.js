@@ -95,13 +95,16 @@ export class Well {
     return mode === "one" && this.channel === "all" && !this.round && !this.band && this.pictures[0].kind === "light";
   }
 
-  // A view's cube: {size, k, max, data: Uint16Array of half floats}.
+  // A view's cube: {size, k, max, data: Uint16Array of half floats, channels}.
   setView(cube) {
     const gl = this.gl, texture = gl.createTexture();
     gl.activeTexture(gl.TEXTURE2);
     gl.deleteTexture(this.cube);
     gl.bindTexture(gl.TEXTURE_3D, texture);
-    gl.texImage3D(gl.TEXTURE_3D, 0, gl.RGBA16F, cube.size, cube.size, cube.size, 0, gl.RGBA, gl.HALF_FLOAT, cube.data);
+    const [inside, format] = cube.channels === 4 ? [gl.RGBA16F, gl.RGBA] : [gl.RGB16F, gl.RGB];
+    gl.pixelStorei(gl.UNPACK_ALIGNMENT, 2);
+    gl.texImage3D(gl.TEXTURE_3D, 0, inside, cube.size, cube.size, cube.size, 0, format, gl.HALF_FLOAT, cube.data);
+    gl.pixelStorei(gl.UNPACK_ALIGNMENT, 4);
     for (const side of [gl.TEXTURE_WRAP_S, gl.TEXTURE_WRAP_T, gl.TEXTURE_WRAP_R]) gl.texParameteri(gl.TEXTURE_3D, side, gl.CLAMP_TO_EDGE);
     gl.texParameteri(gl.TEXTURE_3D, gl.TEXTURE_MIN_FILTER, gl.LINEAR);
     gl.texParameteri(gl.TEXTURE_3D, gl.TEXTURE_MAG_FILTER, gl.LINEAR);
