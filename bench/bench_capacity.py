@@ -18,7 +18,7 @@ os.environ["PYTHONPATH"] = str(Path(__file__).parent)
 from bench_pages import fill  # noqa: E402
 from capacity_frame import idle_frame  # noqa: E402
 from distributed import Client, LocalCluster  # noqa: E402
-from floor import hd_frames, tell  # noqa: E402
+from floor import hd_frames, memory_mb, tell  # noqa: E402
 from serving import served  # noqa: E402
 from sqlalchemy import text  # noqa: E402
 from sqlalchemy.orm import sessionmaker  # noqa: E402
@@ -51,12 +51,12 @@ def main() -> None:
                 session.execute(text("DELETE FROM runs"))
             engine = engines.Engine(connect(url), lambda: Client(cluster))
             _run(engine, sessions, frames, 2_000)  # everything is loaded
-            before, began, spent = _memory(), time.perf_counter(), _database_s(sessions)
+            before, began, spent = memory_mb(), time.perf_counter(), _database_s(sessions)
             done = _run(engine, sessions, frames, FRAMES)
             seconds = time.perf_counter() - began
             tell("frames kept in the ledger and proven on paper, a second", done / seconds, "-")
             tell("database busy, ms a frame", (_database_s(sessions) - spent) / done * 1000, "-")
-            tell(f"memory of the engine after {done:,} frames, MB", _memory(), "-")
+            tell(f"memory of the engine after {done:,} frames, MB", memory_mb(), "-")
             tell("of which it had before the first of them, MB", before, "-")
             engine.close()
     finally:
@@ -82,12 +82,6 @@ def _run(engine: engines.Engine, sessions: sessionmaker, frames: Path, count: in
 def _is_busy(sessions: sessionmaker) -> bool:
     with sessions() as session:
         return bool(ledger.under_way(session))
-
-
-def _memory() -> float:
-    with open("/proc/self/status") as file:
-        line = next(line for line in file if line.startswith("VmRSS:"))
-    return int(line.split()[1]) / 1024
 
 
 def _database_s(sessions: sessionmaker) -> float:

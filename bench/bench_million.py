@@ -8,7 +8,7 @@ import threading
 import time
 
 from bench_pages import fill
-from floor import hd_frames, tell
+from floor import hd_frames, memory_mb, tell
 from serving import served
 from sqlalchemy import func, select
 from sqlalchemy.orm import sessionmaker
@@ -24,7 +24,7 @@ class Watched:
     """The memory of this process while something is done."""
 
     def __init__(self) -> None:
-        self.most = _memory()
+        self.most = memory_mb()
         self._over = threading.Event()
 
     def __enter__(self) -> Watched:
@@ -38,7 +38,7 @@ class Watched:
 
     def _watch(self) -> None:
         while not self._over.wait(0.05):
-            self.most = max(self.most, _memory())
+            self.most = max(self.most, memory_mb())
 
 
 def main() -> None:
@@ -53,7 +53,7 @@ def main() -> None:
             with sessions() as session:
                 free = [shot.id for shot in shows.find_show(session, "Bench").shots][:SHOTS]
             for asked in (free[: SHOTS // 10], free[SHOTS // 10 :]):
-                before, began = _memory(), time.perf_counter()
+                before, began = memory_mb(), time.perf_counter()
                 with Watched() as watched:
                     client.post("/shows/Bench/runs", data={"shot": asked})
                 words = f"{len(asked) * 200:,} frames planned in one press"
@@ -64,12 +64,6 @@ def main() -> None:
     finally:
         for folder in (frames, small):
             shutil.rmtree(folder, ignore_errors=True)
-
-
-def _memory() -> float:
-    with open("/proc/self/status") as file:
-        line = next(line for line in file if line.startswith("VmRSS:"))
-    return int(line.split()[1]) / 1024
 
 
 if __name__ == "__main__":

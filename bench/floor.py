@@ -62,6 +62,13 @@ def hd_frames(count: int, *, half: int = 31, compression: str = "ZIP", size=(HEI
     return folder
 
 
+def memory_mb() -> float:
+    """Give what this process holds just now, in MB."""
+    with open("/proc/self/status") as file:
+        line = next(line for line in file if line.startswith("VmRSS:"))
+    return int(line.split()[1]) / 1024
+
+
 def paths_in(folder: Path) -> list[str]:
     """List a folder's frames."""
     return sorted(os.path.join(folder, name) for name in os.listdir(folder) if name.endswith(".exr"))
