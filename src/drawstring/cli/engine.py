@@ -51,12 +51,14 @@ def work_off(
     """
     sessions = sessionmaker(database, expire_on_commit=False)
     with _cluster_of(installation) as client:
-        scanning = Scanning(sessions, Readers(installation.worker_count), installation.root_list)
+        scanning = None
+        if scans:
+            scanning = Scanning(sessions, Readers(installation.worker_count), installation.root_list)
         beside = (
             Sender(sessions), Reviewer(sessions, installation.output_folder), Joiner(sessions, Readers(1)),
             Recorder(sessions, Readers(1), installation.feed_addresses),
         )  # fmt: skip
-        Engine(database, client, scanning=scanning if scans else None, beside=beside).work(until=until)
+        Engine(database, client, scanning=scanning, beside=beside).work(until=until)
 
 
 def _cluster_of(installation: Installation) -> AbstractContextManager[Callable[[], Client]]:

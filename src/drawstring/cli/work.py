@@ -1,4 +1,4 @@
-"""Work on shots: measuring, running, proving; and the engine."""
+"""Work on shots: measuring, running, proving."""
 
 from __future__ import annotations
 

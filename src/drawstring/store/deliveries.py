@@ -316,24 +316,15 @@ def usable_numbers(
 ) -> list[int]:
     """Give the numbers alone of such frames between two ends, counted by the database."""
     wanted = sorted(set(sources))
-    if len(wanted) == 1:
-        each = (
-            select(Frame.number)
-            .join(Member)
-            .where(Member.delivery_id == delivery.id, Member.place == wanted[0], Frame.fault == "")
-            .where(Frame.number.between(*span))
-            .order_by(Frame.number)
-        )
-        return list(session.scalars(each))
     whole = (
         select(Frame.number)
         .join(Member)
         .where(Member.delivery_id == delivery.id, Member.place.in_(wanted), Frame.fault == "")
         .where(Frame.number.between(*span))
-        .group_by(Frame.number)
-        .having(func.count() == len(wanted))
         .order_by(Frame.number)
     )
+    if len(wanted) != 1:
+        whole = whole.group_by(Frame.number).having(func.count() == len(wanted))
     return list(session.scalars(whole))
 
 

@@ -140,7 +140,8 @@ def light_layer(chain: Chain, name: str = PICTURE) -> Value:
     subject = subject_of(chain)
     recipe, passes = subject.recipe, subject.passes
     lights, settings = lights_on(recipe), settings_of(subject)
-    is_trial = subject.chains.is_trial
+    # Without shadows nothing of it is slow, and what lasts of the frame is the same either way.
+    is_trial = subject.chains.is_trial and any(light.shadows > 0 for light in lights)
     view = sight(chain)
     given: dict[str, Value] = {
         "picture": chain.before(Stage.SET, name), "view": view, "normals": facing(chain, view),

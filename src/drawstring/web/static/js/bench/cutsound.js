@@ -28,6 +28,8 @@ export class CutSound {
   refuse(what) {
     this.tick.checked = false;
     this.stop();
+    // Whoever ticks it again tries again.
+    this.audio = null;
     this.desk.sayFault(what);
   }
 

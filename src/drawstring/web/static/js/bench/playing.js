@@ -119,7 +119,7 @@ export async function play(desk) {
       await desk.well.painted();
     }
     show(desk, frame);
-    if (sound.isOn) await sound.prepare();
+    await sound.prepare();
     sound.follow(frame);
     ring.fill();
     const now = performance.now();
