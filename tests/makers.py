@@ -151,6 +151,13 @@ def wait_in(page: Any, expression: str, *, arg: object = None, timeout: int = 30
     wait_for(is_so, seconds=timeout / 1000)
 
 
+def box_of(element: Any) -> dict[str, float]:
+    """Give where an element is; one that is drawn anew just now has no place for a moment."""
+    boxes: list[dict[str, float]] = []
+    wait_for(lambda: boxes.append(element.bounding_box()) or boxes[-1])
+    return boxes[-1]
+
+
 def measure_here(sessions: Any, code: str, knot: str) -> None:
     """Have a knot count a shot's frames as the engine would, where it waits to."""
     with sessions.begin() as session:

@@ -140,6 +140,7 @@ def test_a_run_is_not_held_up_by_what_arrived_meanwhile(plan, workers, sessions,
     until = time.monotonic() + 120
     Engine(database, workers).work(until=lambda: is_over() or time.monotonic() > until)
     with sessions() as session:
-        assert session.get_one(Run, number).state == "done"
+        run = session.get_one(Run, number)
+        assert run.state == "done", [(frame.fault, frame.log) for frame in run.frames if frame.fault]
         states = [one.state for one in session.query(Measurement).filter_by(kind="depth")]
     assert len(states) == 13 and states.count("done") < 13, "somebody's distances can wait a little"

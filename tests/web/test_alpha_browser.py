@@ -3,7 +3,7 @@
 import numpy as np
 import OpenEXR
 import pytest
-from makers import wait_for
+from makers import box_of, wait_for
 from test_browser import in_well, shown_at
 from test_depth_browser import COLS, ROWS, agrees
 
@@ -44,7 +44,7 @@ def alpha_of(sessions):
 def on_page(page, x: float, y: float) -> tuple[float, float]:
     """Give where a pixel of the picture lies on the page, once it lies there."""
     page.locator("#well canvas[data-scale]").wait_for()
-    box = page.locator("#well canvas").bounding_box()
+    box = box_of(page.locator("#well canvas"))
     scale, left, top = page.locator("#well canvas").evaluate(
         "c => [c.dataset.scale, c.dataset.left, c.dataset.top].map(Number)"
     )

@@ -6,7 +6,7 @@ import re
 import numpy as np
 import OpenEXR
 import pytest
-from makers import wait_for, wait_in
+from makers import box_of, wait_for, wait_in
 from test_browser import place_of
 from test_depth_browser import agrees
 
@@ -71,7 +71,7 @@ def test_contributions_are_muted_brightened_soloed_and_read(page, fog, sources, 
     # What the pixel under the pointer is made of.
     x, y = 60, 70
     scale, left, top = place_of(page)
-    box = page.locator("#well canvas").bounding_box()
+    box = box_of(page.locator("#well canvas"))
     page.mouse.move(box["x"] + left + (x + 0.5) * scale, box["y"] + top + (y + 0.5) * scale)
     share = page.locator("[data-share=diffuse_direct]")
     wait_for(lambda: "here" in share.inner_text())

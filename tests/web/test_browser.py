@@ -8,7 +8,7 @@ import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
 import pytest
-from makers import FRAMES, wait_for, wait_in
+from makers import FRAMES, box_of, wait_for, wait_in
 
 from drawstring.core.colour import through_view
 from drawstring.core.depth import DepthSettings, normalise, nothing_there
@@ -72,7 +72,7 @@ def test_from_a_folder_to_a_proven_package(page, source, sessions):
     page.get_by_role("button", name="use these").click(timeout=60_000)
     in_well(page, "depth_normalised", 1013, "b")
     handle = page.locator(".handle[data-end=near]")
-    box = handle.locator("rect").bounding_box()
+    box = box_of(handle.locator("rect"))
     x, y = box["x"] + box["width"] / 2, box["y"] + 60
     page.mouse.move(x, y)
     page.mouse.down()
@@ -161,7 +161,7 @@ def test_the_well_shows_light_through_the_view_exposed_and_compared(page, source
     # Pointing reads every pass's true value.
     page.keyboard.press("1")
     scale, left, top = place_of(page)
-    box = page.locator("#well").bounding_box()
+    box = box_of(page.locator("#well"))
     page.mouse.move(box["x"] + left + 60.5 * scale, box["y"] + top + 80.5 * scale)
     reading = page.locator("#reading")
     reading.get_by_text("position").wait_for()
@@ -186,7 +186,7 @@ def test_frames_keys_taking_from_the_picture_refusals_and_undo(page, source, fog
 
     page.keyboard.press("n")
     scale, left, top = place_of(page)
-    box = page.locator("#well").bounding_box()
+    box = box_of(page.locator("#well"))
     page.mouse.click(box["x"] + left + 60.5 * scale, box["y"] + top + 90.5 * scale)
     field = page.locator("#depth-near")
     around = np.sort(source["depth.Z"][88:93, 58:63], axis=None)[12]

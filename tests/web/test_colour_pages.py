@@ -5,7 +5,7 @@ import os
 
 import numpy as np
 import pytest
-from makers import carry_out_here, wait_for
+from makers import box_of, carry_out_here, wait_for
 from test_assembly_browser import MIDDLE, parts_of
 from test_assembly_pages import a_beat
 from test_depth_browser import agrees
@@ -219,10 +219,7 @@ def test_a_curve_is_pressed_and_dragged_and_the_well_shows_it(page, fog, sources
         return settled_of(sessions).assembly.grade.curve
 
     def at(stop: float, out: float) -> tuple[float, float]:
-        # The panel is drawn anew when its frames are counted: for a moment it has no place.
-        boxes = []
-        wait_for(lambda: boxes.append(plot.bounding_box()) or boxes[-1])
-        box = boxes[-1]
+        box = box_of(plot)
         return box["x"] + box["width"] * (stop + 8) / 12, box["y"] + box["height"] * (1 - (out + 8) / 12)
 
     plot.scroll_into_view_if_needed()

@@ -3,7 +3,7 @@
 import numpy as np
 import OpenEXR
 import pytest
-from makers import wait_for, wait_in
+from makers import box_of, wait_for, wait_in
 from test_browser import in_well, shown_at
 
 from drawstring.core.camera import Camera, Place, camera_of
@@ -49,7 +49,7 @@ def drag(page, place, dx: float, dy: float = 0.0) -> None:
     """Drag something by some pixels, as a hand does."""
     page.wait_for_load_state("networkidle")
     page.wait_for_timeout(200)
-    box = place.bounding_box()
+    box = box_of(place)
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
     page.mouse.move(x, y)
     page.mouse.down()
@@ -99,7 +99,7 @@ def test_a_mist_is_laid_dragged_coloured_and_kept_off_a_drawn_shape(page, fog, s
     # A shape around the middle stays clear; the drawing takes clicks on the picture.
     page.locator("summary").filter(has_text="Kept clear").click()
     page.get_by_role("button", name="draw on the picture").click()
-    well = page.locator("#well canvas").bounding_box()
+    well = box_of(page.locator("#well canvas"))
     middle = well["x"] + well["width"] / 2, well["y"] + well["height"] / 2
     for dx, dy in ((-90, -60), (90, -60), (90, 60), (-90, 60)):
         page.mouse.click(middle[0] + dx, middle[1] + dy)
@@ -135,7 +135,7 @@ def test_a_focus_is_clicked_pulled_over_frames_and_shown_as_computed(page, fog, 
     # What is to be sharp, by a click: the distance under it.
     picture, z, camera = frame_of(sources, MIDDLE)
     page.get_by_role("button", name="from picture").locator("visible=true").click()
-    well = page.locator("#well canvas").bounding_box()
+    well = box_of(page.locator("#well canvas"))
     at = page.locator("#well canvas").evaluate(
         "c => [c.dataset.scale, c.dataset.left, c.dataset.top].map(Number)"
     )
@@ -172,7 +172,7 @@ def test_a_focus_is_clicked_pulled_over_frames_and_shown_as_computed(page, fog, 
     agrees(page, focused(picture, radius, radius))
 
     # The key at the end is dragged two frames back; the handle on the strip sets one at the shown frame.
-    width = page.locator("#frames ol").bounding_box()["width"] / 6
+    width = box_of(page.locator("#frames ol"))["width"] / 6
     drag(page, page.locator(f"[data-key-frame='{LAST}']"), -width)
     wait_for(lambda: depth_of().focus.keys["distance"].frames == [FIRST, LAST - 1])
     page.locator(".handle[data-end=focus]").focus()
@@ -194,7 +194,7 @@ def test_strip_and_well_point_at_each_other(page, fog, sources):
     plain = shown_at(page, ROWS, COLS)
 
     # Pointing at a distance marks just the pixels that lie there.
-    box = page.locator("#strip").bounding_box()
+    box = box_of(page.locator("#strip"))
     # Within one step of the proxy, which keeps one true distance of each block.
     around = np.lib.stride_tricks.sliding_window_view(z, (3, 3)).reshape(106, 190, 9)[ROWS - 1, COLS - 1]
     inside = np.zeros(1, bool)

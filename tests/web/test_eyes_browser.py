@@ -3,7 +3,7 @@
 import numpy as np
 import OpenEXR
 import pytest
-from makers import wait_for, wait_in
+from makers import box_of, wait_for, wait_in
 from test_browser import canvas_pixels, in_well, place_of, shown_at
 from test_depth_browser import COLS, ROWS
 
@@ -108,7 +108,7 @@ def test_looking_round_shows_what_python_extracts(page, accepted, eyes_of, sourc
         page.keyboard.press(key)
     wait_for(lambda: canvas.get_attribute("data-round") == "15 5 80")
     all_round = picture(sources, "TW050", "left")
-    box = canvas.bounding_box()
+    box = box_of(canvas)
     size = round(box["width"]), round(box["height"])
 
     def differs(yaw: float, pitch: float) -> float:

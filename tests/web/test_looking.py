@@ -7,7 +7,7 @@ import shutil
 
 import numpy as np
 import pytest
-from makers import FRAMES, sound_of, wait_for, write_plain
+from makers import FRAMES, box_of, sound_of, wait_for, write_plain
 from PIL import Image
 from test_browser import in_well
 
@@ -147,9 +147,7 @@ def test_a_range_is_looped_both_pictures_of_a_wipe_play_and_a_drag_goes_through_
     assert json.loads(keys[0])[1] == "beauty" and json.loads(keys[1])[1] == "depth"
     page.locator(".loop summary").click()
     page.locator("#range-all").click()
-    first, last = (
-        page.locator(f"[data-frame='{n}'].cell").bounding_box() for n in (FIRST, FIRST + FRAMES - 1)
-    )
+    first, last = (box_of(page.locator(f"[data-frame='{n}'].cell")) for n in (FIRST, FIRST + FRAMES - 1))
     page.mouse.move(first["x"] + 4, first["y"] + 5)
     page.mouse.down()
     page.mouse.move(last["x"] + 4, last["y"] + 5, steps=12)
@@ -244,7 +242,7 @@ def test_a_large_picture_is_looked_at_closely_in_tiles_and_read_truly(page, larg
     page.locator("#zoom").click()
     wait_for(lambda: int(canvas.get_attribute("data-tiles") or 0) > 0)
     page.wait_for_timeout(1500)
-    box = canvas.bounding_box()
+    box = box_of(canvas)
     shown = np.asarray(Image.open(io.BytesIO(canvas.screenshot())).convert("L"), float)
     middle = shown[len(shown) // 2 - 20 : len(shown) // 2 + 20, 100:-100]
     assert np.abs(np.diff(middle, axis=1)).min() > 100, "every stripe is one pixel wide"

@@ -4,6 +4,7 @@ import re
 import threading
 
 import pytest
+from makers import box_of
 from playwright.sync_api import expect
 from werkzeug.serving import make_server
 
@@ -26,7 +27,7 @@ def opened(page, installation, shot, part: str) -> None:
 def drag(page, name: str, by: tuple[float, float], at: int = 0) -> None:
     handle = page.locator(f'[data-handle="{name}"]').nth(at)
     handle.scroll_into_view_if_needed()
-    box = handle.bounding_box()
+    box = box_of(handle)
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
     page.mouse.move(x, y)
     page.mouse.down()

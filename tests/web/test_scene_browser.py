@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from makers import FRAMES, wait_for
+from makers import FRAMES, box_of, wait_for
 from test_browser import in_well, place_of
 from test_scene_pages import SHOT
 
@@ -53,7 +53,7 @@ def test_a_scene_is_brought_in_a_lamp_placed_and_the_scene_turned_in_3d(page, fo
     page.wait_for_timeout(300)
     assert page.get_by_text("Click on where the light").is_visible()
     scale, left, top = place_of(page)
-    well = page.locator("#well canvas").first.bounding_box()
+    well = box_of(page.locator("#well canvas").first)
     page.mouse.click(well["x"] + left + 70.5 * scale, well["y"] + top + 92.5 * scale)
     wait_for(lambda: settled().lights[0].position != (0, 0, 0))
     placed = settled().lights[0].position
@@ -66,7 +66,7 @@ def test_a_scene_is_brought_in_a_lamp_placed_and_the_scene_turned_in_3d(page, fo
     page.locator(".space-said").get_by_text("draw calls").wait_for()
     wait_for(lambda: pixels_in(page).std() > 5)
     before = pixels_in(page)
-    box = page.locator("canvas.space").bounding_box()
+    box = box_of(page.locator("canvas.space"))
     middle = box["x"] + box["width"] / 2, box["y"] + box["height"] - 30
     page.mouse.move(*middle)
     page.mouse.down()

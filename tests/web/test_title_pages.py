@@ -6,7 +6,7 @@ import re
 
 import numpy as np
 import pytest
-from makers import carry_out_here, wait_for
+from makers import box_of, carry_out_here, wait_for
 from PIL import Image
 from test_depth_browser import drag
 
@@ -92,7 +92,7 @@ def test_elements_are_dragged_scaled_and_typed_into_with_their_group(page, fog, 
     value = next(i for i, one in enumerate(before) if one.text == "v{version}")
     page.locator(f"[data-place='{value}']").click()
     page.locator(".element-form textarea").wait_for()
-    width = page.locator(".title-page").bounding_box()["width"]
+    width = box_of(page.locator(".title-page"))["width"]
     drag(page, page.locator(f"[data-place='{value}']"), width / 20)
     wait_for(
         lambda: template().elements[value].box[0] == pytest.approx(before[value].box[0] + 0.05, abs=0.003)

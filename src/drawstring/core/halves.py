@@ -7,10 +7,10 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.bands import in_bands
+from drawstring.core.kernels import kernel
 
 WORTH_TWO = 500_000
 """Values that are worth a second thread."""
@@ -49,7 +49,7 @@ def _of(plane: NDArray[Any]) -> NDArray[np.uint16]:
     return bits
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _halve(values, bits, made):  # type: ignore[no-untyped-def]
     # All ways are gone and one is chosen, so that many values are done at once.
     half, units = np.float32(0.5), np.float32(1 << 24)

@@ -7,15 +7,16 @@ and converted plane by plane, comparing cost as much as reading.
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from drawstring.core.kernels import kernel
 
 _HALVES = np.arange(1 << 16, dtype=np.uint16).view(np.float16)
 FLOAT_OF_HALF: NDArray[np.uint32] = _HALVES.astype(np.float32).view(np.uint32)
 """The bits of every half as a float, by numpy's conversion, which is exact."""
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def same(back: NDArray[np.unsignedinteger], meant: NDArray[np.unsignedinteger]) -> bool:
     """Compare (H, W) bits of one type; `back` may lie between other channels."""
     for y in range(meant.shape[0]):
@@ -27,7 +28,7 @@ def same(back: NDArray[np.unsignedinteger], meant: NDArray[np.unsignedinteger]) 
     return True
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def same_as_half(
     back: NDArray[np.uint32], meant: NDArray[np.uint16], float_of_half: NDArray[np.uint32]
 ) -> bool:

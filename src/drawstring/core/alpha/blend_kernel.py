@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from drawstring.core.kernels import kernel
 
 OVER, MULTIPLY, ADD, SCREEN, OVERLAY, SOFT_LIGHT, EXCLUSION = range(7)
 
 
-@njit(cache=True, nogil=True, inline="always")
+@kernel(nogil=True, inline="always")
 def mix(backdrop: float, source: float, mode: int) -> float:
     """Give B(Cb, Cs) for one unmultiplied channel."""
     if mode == OVER:
@@ -34,7 +35,7 @@ def mix(backdrop: float, source: float, mode: int) -> float:
     return made + excess
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def lay_rows(
     first: int,
     last: int,
@@ -85,7 +86,7 @@ def lay_rows(
                 made[row, col, 3] = ab
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def mix_all(
     backdrop: NDArray[np.float32], source: NDArray[np.float32], mode: int, made: NDArray[np.float32]
 ) -> None:

@@ -5,11 +5,12 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from drawstring.core.kernels import kernel
 
-@njit(cache=True, nogil=True)
+
+@kernel(nogil=True)
 def divide(
     first: int,
     last: int,

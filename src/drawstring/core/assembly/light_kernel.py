@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from numba import njit
+from drawstring.core.kernels import kernel
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def scale_light(first, last, light, gain, scaled):
     """Multiply pixels from one to another: light and scaled (N, 3) float32, gain (3,) float32."""
     red, green, blue = gain[0], gain[1], gain[2]
@@ -15,7 +15,7 @@ def scale_light(first, last, light, gain, scaled):
         scaled[i, 2] = light[i, 2] * blue
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def add_difference(first, last, picture, changed, came):
     """Add what light differs by to a picture's: (N, 4), (N, 3) and (N, 3) float32; alpha stays."""
     for i in range(first, last):

@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
+
+from drawstring.core.kernels import kernel
 
 _QUICK = {"contract", "reassoc", "arcp", "afn"}
 """What the compiler may do for speed; NaN and inf stay what they are."""
 
 
-@njit(cache=True, nogil=True, fastmath=_QUICK)
+@kernel(nogil=True, fastmath=_QUICK)
 def grade_pixels(first, last, picture, made, gains, curves, ends, cdl, weights, flags, black):
     """Change the colour of pixels, unmultiplied and multiplied back.
 
@@ -80,7 +81,7 @@ def grade_pixels(first, last, picture, made, gains, curves, ends, cdl, weights, 
             made[i, c] = x
 
 
-@njit(cache=True, nogil=True, fastmath=_QUICK)
+@kernel(nogil=True, fastmath=_QUICK)
 def _saturate(first, last, made, weights, saturation):
     """Bring colours nearer to their grey, or further from it."""
     red, green, blue = weights[0], weights[1], weights[2]
@@ -90,7 +91,7 @@ def _saturate(first, last, made, weights, saturation):
             made[i, c] = grey + saturation * (made[i, c] - grey)
 
 
-@njit(cache=True, nogil=True, fastmath=_QUICK)
+@kernel(nogil=True, fastmath=_QUICK)
 def _curve(x, which, curves, ends):
     """Multiply by a gain looked up by stops, between two samples in a line; beyond the ends as at them."""
     last = curves.shape[1] - 1
@@ -107,7 +108,7 @@ def _curve(x, which, curves, ends):
     return x * (curves[which, low] + (curves[which, low + 1] - curves[which, low]) * along)
 
 
-@njit(cache=True, nogil=True, fastmath=_QUICK)
+@kernel(nogil=True, fastmath=_QUICK)
 def _decided(x, slope, offset, power, clamps):
     """Do slope, offset and power of one colour."""
     x = x * slope + offset
@@ -118,7 +119,7 @@ def _decided(x, slope, offset, power, clamps):
     return x
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _held(x):
     """Hold to 0 to 1; what is no number stays none."""
     if x < 0:

@@ -14,12 +14,12 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture
 from drawstring.core.bands import in_bands
 from drawstring.core.colour.management import HOUSE, Management, through, view_steps
+from drawstring.core.kernels import kernel
 
 SHAPER_K = 400.0
 SHAPER_MAX = 64.0
@@ -119,7 +119,7 @@ _QUICK = {"contract", "reassoc", "arcp", "afn"}
 """What the compiler may do for speed; NaN and inf stay what they are, as they decide where is read."""
 
 
-@njit(cache=True, nogil=True, fastmath=_QUICK)
+@kernel(nogil=True, fastmath=_QUICK)
 def _look_up(first, last, light, cube, made):  # type: ignore[no-untyped-def]
     """Interpolate linearly along red, green and blue between the eight grid points around."""
     for i in range(first, last):
@@ -136,7 +136,7 @@ def _look_up(first, last, light, cube, made):  # type: ignore[no-untyped-def]
             made[i, c] = one + u * (two - one)
 
 
-@njit(cache=True, nogil=True, fastmath=_QUICK)
+@kernel(nogil=True, fastmath=_QUICK)
 def _on_grid(x, count):  # type: ignore[no-untyped-def]
     """Give the grid point below a value, and how far it lies towards the next."""
     held = np.float32(SHAPER_K) * min(x, np.float32(SHAPER_MAX)) if x > 0 else np.float32(0)

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from drawstring.core.kernels import kernel
 
 STEP = 0.05
 """Two sides are parted by a step when their reciprocals differ by this share of the nearer one's."""
@@ -26,7 +27,7 @@ STEEPER = 2.5
 """A surface that curves away from the viewer may be so many times steeper from one pixel to the next."""
 
 
-@njit(cache=True)
+@kernel()
 def fellows(z: NDArray[np.float32], nothing: NDArray[np.bool_], count: NDArray[np.uint8]) -> None:
     """Count, of the eight neighbours of every pixel, those at its own distance; written into `count`."""
     height, width = z.shape
@@ -43,7 +44,7 @@ def fellows(z: NDArray[np.float32], nothing: NDArray[np.bool_], count: NDArray[n
             count[row, col] = found
 
 
-@njit(cache=True)
+@kernel()
 def goes_on(here: float, side: float, beyond: float) -> bool:
     """Whether a pixel goes on where its side leads, as the last pixel of something round does.
 
@@ -56,7 +57,7 @@ def goes_on(here: float, side: float, beyond: float) -> bool:
     return step * last > 0 and abs(step) <= STEEPER * abs(last)
 
 
-@njit(cache=True)
+@kernel()
 def scan_rows(
     z: NDArray[np.float32],
     nothing: NDArray[np.bool_],

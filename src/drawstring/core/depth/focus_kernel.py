@@ -7,14 +7,15 @@ can each take a band of rows.
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from drawstring.core.kernels import kernel
 
 Floats = NDArray[np.float32]
 Numbers = NDArray[np.int32]
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def look_behind(
     key: Floats, radius: Floats, gap: float, down: bool, forward: bool, found: Numbers, steps: Numbers
 ) -> None:
@@ -65,7 +66,7 @@ def look_behind(
                     found[row, col], steps[row, col] = behind, away
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def fill_behind(
     picture: Floats, key: Floats, radius: Floats, found: Numbers, steps: Numbers, near_enough: float,
     colour: Floats, key_behind: Floats, radius_behind: Floats,
@@ -113,7 +114,7 @@ def fill_behind(
             radius_behind[row, col] = sums[5] / weight
 
 
-@njit(cache=True, nogil=True, inline="always")
+@kernel(nogil=True, inline="always")
 def _add(line, value, x, left, right, weight, width):
     """Add one pixel's light to a row of differences: evenly from `left` to `right` of it, ends in part."""
     begin, end = max(x + left + 0.5, 0.0), min(x + right + 0.5, float(width))
@@ -129,7 +130,7 @@ def _add(line, value, x, left, right, weight, width):
         line[j + 1, c] -= v * g
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def spread_rows(
     first: int, last: int, picture: Floats, radius: Floats, layer: NDArray[np.int16], behind: Floats,
     radius_behind: Floats, layer_behind: NDArray[np.int16], reach: Numbers, layers: int, fine: float,

@@ -10,17 +10,17 @@ alpha itself. (The compositing equation: T. Porter, T. Duff, "Compositing digita
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Mask, Picture, Plane
 from drawstring.core.bands import in_bands
+from drawstring.core.kernels import kernel
 
 STEP = 0.03
 """Two neighbours are parted by a step when their reciprocal distances differ by this share."""
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _nothing_near(near: NDArray[np.float32], row: int, col: int) -> int:
     """Give the flat number of the closest pixel with nothing in it, within two; -1 for none."""
     height, width = near.shape
@@ -61,7 +61,7 @@ def parts_of(
     return share, other
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def part(
     first: int,
     last: int,
@@ -135,7 +135,7 @@ def part(
             other[row, col] = far_row * width + far_col
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def lay(
     first: int, last: int, picture: NDArray[np.float32], nothing: NDArray[np.bool_],
     share: NDArray[np.float32], other: NDArray[np.int32], before: NDArray[np.float32],

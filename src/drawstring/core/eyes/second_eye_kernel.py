@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from drawstring.core.kernels import kernel
 
 ACROSS = 4
 """Samples of a made pixel on each of its lines; how many lines is the caller's choice."""
@@ -13,7 +14,7 @@ _JOINED = 0.03
 """Neighbours whose reciprocal distances differ by less than this share are one surface."""
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def move_rows(
     first: int,
     last: int,
@@ -81,7 +82,7 @@ def move_rows(
                         at[row, col] = here
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _surfaces(near, share, surface):  # type: ignore[no-untyped-def]
     """Give each pixel of a row the number of its surface (joined neighbours); -1 for rims."""
     number = 0
@@ -95,7 +96,7 @@ def _surfaces(near, share, surface):  # type: ignore[no-untyped-def]
         surface[col] = number
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _spans(row, v, near, shift, share, other, begins, ends, owner, depth, move):  # type: ignore[no-untyped-def]
     """Part a row's pixels into spans of one surface each, from left to right; give how many."""
     width = near.shape[1]
@@ -135,12 +136,12 @@ def _spans(row, v, near, shift, share, other, begins, ends, owner, depth, move):
     return count
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _is_joined(a: float, b: float) -> bool:
     return abs(a - b) <= _JOINED * max(a, b)
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _lay(count, begins, ends, owner, depth, move, closest, shows, column, width):  # type: ignore[no-untyped-def]
     """Move spans to their place; where several come to lie, the nearest is seen."""
     fine = width * ACROSS
@@ -163,7 +164,7 @@ def _lay(count, begins, ends, owner, depth, move, closest, shows, column, width)
                 column[k] = begins[i] + ((k + 0.5) / ACROSS - start) * slope
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _fill(closest, shows, column):  # type: ignore[no-untyped-def]
     """Fill what nobody covers from the farther of its two sides, mirrored, never from before it."""
     fine = len(shows)
@@ -203,7 +204,7 @@ def _fill(closest, shows, column):  # type: ignore[no-untyped-def]
             shows[k] = 0
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _centre(base, begin, surface, shows, column):  # type: ignore[no-untyped-def]
     """Give the source column in a pixel's middle where its samples and their neighbours are one surface."""
     width = len(surface)
@@ -226,7 +227,7 @@ def _centre(base, begin, surface, shows, column):  # type: ignore[no-untyped-def
     return np.float32(x)
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def gather_rows(
     first: int,
     last: int,

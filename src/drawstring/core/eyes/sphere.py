@@ -17,11 +17,11 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture, Plane, Stored
 from drawstring.core.bands import in_bands
+from drawstring.core.kernels import kernel
 
 _AGREE = 0.5
 
@@ -44,7 +44,7 @@ def turn_of(yaw: float, pitch: float = 0.0, roll: float = 0.0) -> Turn:
     return np.asarray(about_down @ about_right @ about_forward)
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _turned_rows(first, last, width, height, turn, x, y):  # type: ignore[no-untyped-def]
     aside, ahead = np.empty(width), np.empty(width)
     for col in range(width):
@@ -57,7 +57,7 @@ def _turned_rows(first, last, width, height, turn, x, y):  # type: ignore[no-unt
             _place(turn, aside[col] * flat, dy, ahead[col] * flat, row, col, x, y, width, height)
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _flat_rows(first, last, width, height, half, turn, x, y, into_width, into_height):  # type: ignore[no-untyped-def]
     for row in range(first, last):
         dy = (2 * (row + 0.5) / height - 1) * half * height / width
@@ -67,7 +67,7 @@ def _flat_rows(first, last, width, height, half, turn, x, y, into_width, into_he
             _place(turn, dx / long, dy / long, 1 / long, row, col, x, y, into_width, into_height)
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _place(turn, dx, dy, dz, row, col, x, y, width, height):  # type: ignore[no-untyped-def]
     sx = turn[0, 0] * dx + turn[0, 1] * dy + turn[0, 2] * dz
     sy = turn[1, 0] * dx + turn[1, 1] * dy + turn[1, 2] * dz
@@ -76,7 +76,7 @@ def _place(turn, dx, dy, dz, row, col, x, y, width, height):  # type: ignore[no-
     y[row, col] = (0.5 - math.asin(min(max(-sy, -1.0), 1.0)) / math.pi) * height - 0.5
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _sample_rows(first, last, x, y, wide, made):  # type: ignore[no-untyped-def]
     """Sample `wide` (`_ROUND` more lines and columns on every side, planes in fours) by a cubic spline."""
     across, down = np.empty(4, np.float32), np.empty(4, np.float32)
@@ -102,7 +102,7 @@ def _sample_rows(first, last, x, y, wide, made):  # type: ignore[no-untyped-def]
                 made[row, col, c + 2], made[row, col, c + 3] = three, four
 
 
-@njit(cache=True, nogil=True, inline="always")
+@kernel(nogil=True, inline="always")
 def _across(flat, at, count, weights):  # type: ignore[no-untyped-def]
     """Weigh four neighbours in a row."""
     step = np.uint64(count)
@@ -114,7 +114,7 @@ def _across(flat, at, count, weights):  # type: ignore[no-untyped-def]
     )
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _weights(t, into):  # type: ignore[no-untyped-def]
     """Give the cubic B-spline's four weights at `t` behind the second of four coefficients."""
     sixth, back = np.float32(1 / 6), np.float32(1) - t
@@ -133,7 +133,7 @@ _ROUND = 12
 What a pixel so far away adds is below a ten millionth."""
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _coefficients_rows(first, last, wide):  # type: ignore[no-untyped-def]
     """Turn pixels into coefficients along rows, in place; planes in fours."""
     count = wide.shape[1]
@@ -150,7 +150,7 @@ def _coefficients_rows(first, last, wide):  # type: ignore[no-untyped-def]
                 wide[row, col, c] = _POLE * (wide[row, col + 1, c] - wide[row, col, c])
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _coefficients_columns(first, last, wide):  # type: ignore[no-untyped-def]
     """Turn pixels into coefficients along columns, in place."""
     count = wide.shape[0]

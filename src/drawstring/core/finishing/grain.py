@@ -17,13 +17,13 @@ from functools import lru_cache
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture
 from drawstring.core.camera import Place
 from drawstring.core.colour.grade import WEIGHTS
 from drawstring.core.errors import SettingError
+from drawstring.core.kernels import kernel
 from drawstring.core.keyed import KeyedSettings
 from drawstring.core.readers import Colour, read_colour, read_numbers, read_pairs
 from drawstring.core.settings import setting
@@ -239,7 +239,7 @@ def grain_kernel(bands: tuple[float, ...]) -> NDArray[np.float32]:
     return np.asarray(kernel / np.sqrt((kernel**2).sum()), np.float32)
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _stirred(number):  # type: ignore[no-untyped-def]
     """Mix the bits of a number (MurmurHash3, fmix64)."""
     number ^= number >> np.uint64(33)
@@ -250,7 +250,7 @@ def _stirred(number):  # type: ignore[no-untyped-def]
     return number
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _fill_white(white, top, left, seed, frame, eye):  # type: ignore[no-untyped-def]
     """Fill (C, H, W) float32 with normal numbers of absolute pixels; two pixels share a pair."""
     start = _stirred(np.uint64(seed) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(frame + 2**40))

@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
 from drawstring.core.arrays import Stored
 from drawstring.core.bands import in_bands
 from drawstring.core.choices import Choice
 from drawstring.core.framing.filters import Grid
+from drawstring.core.kernels import kernel
 
 
 class Exact(Choice):
@@ -25,7 +25,7 @@ class Exact(Choice):
     """The value that covers most of a pixel."""
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _choose_rows(first, last, how, x, y, across, down, filled, plane, made):  # type: ignore[no-untyped-def]
     """Take one of the values that lie under a pixel: lowest (1), highest (2), what covers most (3)."""
     height, width = plane.shape

@@ -12,10 +12,10 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.choices import Choice
+from drawstring.core.kernels import kernel
 
 Grid = NDArray[np.float64]
 
@@ -66,7 +66,7 @@ def _kept(kind: Filter) -> NDArray[np.float32]:
 TABLES = {kind: np.zeros((2, 2), np.float32) if kind is Filter.AREA else _kept(kind) for kind in Filter}
 
 
-@njit(cache=True, nogil=True, inline="always", fastmath=FUSED, error_model="numpy")
+@kernel(nogil=True, inline="always", fastmath=FUSED, error_model="numpy")
 def weigh(table, radius, middle, size, count, is_filled, into):  # type: ignore[no-untyped-def]
     """Weigh pixels about a place; give the first one and how many. Without any, none.
 
@@ -115,7 +115,7 @@ def weigh(table, radius, middle, size, count, is_filled, into):  # type: ignore[
     return first, last - first
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def taps_of(table, radius, middles, size, count, is_filled):  # type: ignore[no-untyped-def]
     """Weigh pixels about every place along one direction."""
     most = int(2 * math.ceil(radius * max(1.0, size)) + 3)
@@ -126,7 +126,7 @@ def taps_of(table, radius, middles, size, count, is_filled):  # type: ignore[no-
     return firsts, lengths, weights
 
 
-@njit(cache=True, nogil=True, inline="always")
+@kernel(nogil=True, inline="always")
 def nearby(middle, size, first, count):  # type: ignore[no-untyped-def]
     """Give which of the weighed pixels lie next to a place, from and to: what is held stays between these.
 

@@ -19,11 +19,11 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.bands import in_bands
 from drawstring.core.choices import Choice
+from drawstring.core.kernels import kernel
 
 Grid = NDArray[np.float64]
 Way = NDArray[np.float64]
@@ -141,14 +141,14 @@ APART = 4
 """Places between those of a row that are found one from the other."""
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel(nogil=True, error_model="numpy")
 def _through_rows(first, last, number, is_inverse, terms, x, y, into_x, into_y):  # type: ignore[no-untyped-def]
     for row in range(first, last):
         into_x[row], into_y[row] = x[row], y[row]
         _bend(number, is_inverse, terms, into_x[row], into_y[row])
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel(nogil=True, error_model="numpy")
 def _led_rows(first, last, number, is_inverse, terms, x, y, before, behind, into_x, into_y):  # type: ignore[no-untyped-def]
     for row in range(first, last):
         us, vs = into_x[row], into_y[row]
@@ -163,7 +163,7 @@ def _led_rows(first, last, number, is_inverse, terms, x, y, before, behind, into
             vs[col] = behind[1, 0] * u + behind[1, 1] * v + behind[1, 2]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel(nogil=True, error_model="numpy")
 def _bend(number, is_inverse, terms, us, vs):  # type: ignore[no-untyped-def]
     """Lead a row of places through the lens, where they stand.
 
@@ -181,7 +181,7 @@ def _bend(number, is_inverse, terms, us, vs):  # type: ignore[no-untyped-def]
         us[col], vs[col] = us[col] + terms[5], vs[col] / squeeze + terms[6]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel(nogil=True, error_model="numpy")
 def _solve_row(number, terms, us, vs):  # type: ignore[no-untyped-def]
     """Find where a row's places come from, where they stand.
 
@@ -222,7 +222,7 @@ def _solve_row(number, terms, us, vs):  # type: ignore[no-untyped-def]
         last = col
 
 
-@njit(cache=True, nogil=True, inline="always", error_model="numpy")
+@kernel(nogil=True, inline="always", error_model="numpy")
 def _formula(number, terms, a, b):  # type: ignore[no-untyped-def]
     square = a * a + b * b
     if number == 1:
@@ -237,7 +237,7 @@ def _formula(number, terms, a, b):  # type: ignore[no-untyped-def]
     return a / much, b / much
 
 
-@njit(cache=True, nogil=True, inline="always", error_model="numpy")
+@kernel(nogil=True, inline="always", error_model="numpy")
 def _slopes(number, terms, a, b):  # type: ignore[no-untyped-def]
     """Give how the formula's two numbers grow with either of its own."""
     square = a * a + b * b
@@ -253,7 +253,7 @@ def _slopes(number, terms, a, b):  # type: ignore[no-untyped-def]
     return 1 / much - grows * a * a, -grows * a * b, 1 / much - grows * b * b
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel(nogil=True, error_model="numpy")
 def _near(number, terms, to_a, to_b, u, v):  # type: ignore[no-untyped-def]
     """Find what the formula brings to a place, close to a first guess; NaN where the lens turns back."""
     for _ in range(12):
@@ -273,7 +273,7 @@ def _near(number, terms, to_a, to_b, u, v):  # type: ignore[no-untyped-def]
     return math.nan, math.nan
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel(nogil=True, error_model="numpy")
 def _solved(number, terms, a, b):  # type: ignore[no-untyped-def]
     """Find the same followed outwards from the centre: the branch that a real lens is on."""
     u = v = 0.0

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numba import njit
 
 from drawstring.core.arrays import Picture, Plane
 from drawstring.core.bands import in_bands
 from drawstring.core.framing.filters import FUSED, RADIUS, TABLES, Filter, Grid, nearby, taps_of
+from drawstring.core.kernels import kernel
 
 
 def resized_picture(
@@ -73,7 +73,7 @@ def apart_again(pictures: Sequence[Picture], count: int) -> list[Plane]:
     ]
 
 
-@njit(cache=True, nogil=True, fastmath=FUSED, error_model="numpy")
+@kernel(nogil=True, fastmath=FUSED, error_model="numpy")
 def _bring(first, last, down, y, across, x, size, count, held, flat, made):  # type: ignore[no-untyped-def]
     tops, heights, shares = down
     lefts, widths, weights = across
@@ -108,7 +108,7 @@ def _bring(first, last, down, y, across, x, size, count, held, flat, made):  # t
             _one(row_of, width, lefts, widths, weights, x, size[0], held, out)
 
 
-@njit(cache=True, nogil=True, fastmath=FUSED, error_model="numpy")
+@kernel(nogil=True, fastmath=FUSED, error_model="numpy")
 def _one(row, width, lefts, widths, weights, x, size, held, out):  # type: ignore[no-untyped-def]
     for col in range(len(lefts)):
         left, total = lefts[col], np.float32(0)
@@ -125,7 +125,7 @@ def _one(row, width, lefts, widths, weights, x, size, held, out):  # type: ignor
         out[col, 0] = total
 
 
-@njit(cache=True, nogil=True, fastmath=FUSED, error_model="numpy")
+@kernel(nogil=True, fastmath=FUSED, error_model="numpy")
 def _four(row, width, lefts, widths, weights, x, size, held, out):  # type: ignore[no-untyped-def]
     # Numbers without a sign need no look at whether they count from the end.
     c1, c2, c3, c4 = np.uint64(1), np.uint64(2), np.uint64(3), np.uint64(4)

@@ -5,17 +5,17 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
 from drawstring.core.arrays import Picture
 from drawstring.core.bands import in_bands
 from drawstring.core.framing.filters import FUSED, RADIUS, TABLES, Filter, Grid, nearby, weigh
+from drawstring.core.kernels import kernel
 
 MOST_SIZE = 32.0
 """Pixels that came to one that goes out, along either direction: more are left out."""
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _spaced_rows(first, last, places, sizes):  # type: ignore[no-untyped-def]
     """Measure how far neighbours lie apart: differences to both sides, at rims to the one there is."""
     height, width = places.shape
@@ -83,7 +83,7 @@ def sampled_picture(
     return made if count == 4 else np.ascontiguousarray(made[..., :1])
 
 
-@njit(cache=True, nogil=True, fastmath=FUSED, error_model="numpy")
+@kernel(nogil=True, fastmath=FUSED, error_model="numpy")
 def _sample_rows(first, last, table, radius, x, y, across, down, held, filled, picture, made):  # type: ignore[no-untyped-def]
     """Weigh what lies about every place: lines first, all columns and channels of one at once."""
     height, width = picture.shape[:2]
@@ -143,7 +143,7 @@ def _sample_rows(first, last, table, radius, x, y, across, down, held, filled, p
             to += c4
 
 
-@njit(cache=True, nogil=True, inline="always", fastmath=FUSED, error_model="numpy")
+@kernel(nogil=True, inline="always", fastmath=FUSED, error_model="numpy")
 def _lines(flat, at, line, below, high, count, between):  # type: ignore[no-untyped-def]
     """Weigh lines below each other."""
     weight = below[0]
@@ -156,7 +156,7 @@ def _lines(flat, at, line, below, high, count, between):  # type: ignore[no-unty
             between[q] += weight * flat[at + np.uint64(q)]
 
 
-@njit(cache=True, nogil=True, inline="always", fastmath=FUSED, error_model="numpy")
+@kernel(nogil=True, inline="always", fastmath=FUSED, error_model="numpy")
 def _hold(flat, out, to, line, height, width, window):  # type: ignore[no-untyped-def]
     """Keep what was made between the pixels next to its place."""
     top, below, left, right = window

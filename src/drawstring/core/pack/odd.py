@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Stored
+from drawstring.core.kernels import kernel
 
 Counts = tuple[int, int, int]
 """Values that are NaN, infinite, below 0."""
@@ -34,7 +34,7 @@ def odd_values(planes: Iterable[Stored]) -> Counts:
     return nan, infinite, negative
 
 
-@njit(cache=True)
+@kernel()
 def _count(bits: NDArray[np.unsignedinteger], infinity: int, sign: int) -> tuple[int, int, int]:
     """Count by bits, as half floats are slow to compare (IEEE 754-2019: the exponent all ones)."""
     nan = infinite = negative = 0

@@ -10,11 +10,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Stored
 from drawstring.core.bands import in_bands
+from drawstring.core.kernels import kernel
 
 Grid = NDArray[np.float64]
 
@@ -65,7 +65,7 @@ def recombined(
     return sampled
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _recombine_rows(first, last, names, shares, x, y, across, down, wraps, filled, made_names, made_shares):  # type: ignore[no-untyped-def]
     pairs, height, width = names.shape
     bits, much = np.empty(4096, np.uint32), np.empty(4096, np.float32)

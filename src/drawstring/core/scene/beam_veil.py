@@ -14,12 +14,12 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.depth.mist import Scene, kept_clear, mist_amount
 from drawstring.core.depth.mist_settings import Beyond, MistFrom, MistLayer
 from drawstring.core.depth.settings import Along
+from drawstring.core.kernels import kernel
 from drawstring.core.scene.rays import Rays, points_at, rays_of
 
 STEPS = 64
@@ -131,7 +131,7 @@ def _by_height(
     return table
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def comes_through(veil, row, col, z, is_nothing, distance):  # type: ignore[no-untyped-def]
     """Give how much light from a distance, counted as settled, comes through: 0 to 1."""
     table, reach, surface, lets, is_open = veil
@@ -152,7 +152,7 @@ def comes_through(veil, row, col, z, is_nothing, distance):  # type: ignore[no-u
     return through
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _between(plane, row, col):  # type: ignore[no-untyped-def]
     if plane.shape[0] == 1:
         return plane[0, 0]

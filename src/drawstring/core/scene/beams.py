@@ -13,11 +13,11 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture, Plane
 from drawstring.core.bands import in_bands
+from drawstring.core.kernels import kernel
 from drawstring.core.scene.beam_veil import NO_VEIL, Veil, comes_through
 from drawstring.core.scene.rays import Rays
 from drawstring.core.scene.settings import Beam
@@ -79,7 +79,7 @@ def beams(
     return made
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel(nogil=True, error_model="numpy")
 def in_cone(cosine, low, high, aw, ad, dw, ww):  # type: ignore[no-untyped-def]
     """Give where a ray enters and leaves a cone, within two of its lengths; leaves before it enters: never.
 
@@ -111,7 +111,7 @@ def in_cone(cosine, low, high, aw, ad, dw, ww):  # type: ignore[no-untyped-def]
     return begin, end
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _hash(x, y, z, seed):  # type: ignore[no-untyped-def]
     h = np.uint32(x) * np.uint32(374761393) + np.uint32(y) * np.uint32(668265263)
     h = h + np.uint32(z) * np.uint32(2147483647) + np.uint32(seed) * np.uint32(1274126177)
@@ -119,7 +119,7 @@ def _hash(x, y, z, seed):  # type: ignore[no-untyped-def]
     return float((h ^ (h >> np.uint32(16))) & np.uint32(0xFFFFFF)) / 16777216.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel(nogil=True, error_model="numpy")
 def air(x, y, z, seed):  # type: ignore[no-untyped-def]
     """Give uneven air at a place: 0 to 1, smooth (value noise on a grid of 1)."""
     ix, iy, iz = np.floor(x), np.floor(y), np.floor(z)
@@ -146,7 +146,7 @@ _ATAN = (
 )
 
 
-@njit(cache=True, nogil=True, inline="always", error_model="numpy")
+@kernel(nogil=True, inline="always", error_model="numpy")
 def _turned(low, high):  # type: ignore[no-untyped-def]
     """Give atan(high) - atan(low), high being the larger: one arc tangent instead of two.
 
@@ -165,7 +165,7 @@ def _turned(low, high):  # type: ignore[no-untyped-def]
     return angle + np.pi if along < 0 else angle
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel(nogil=True, error_model="numpy")
 def _along(table, cosines, k, far, wx, wy, wz, dx, dy, dz):  # type: ignore[no-untyped-def]
     """Give how much one beam adds along a ray of unit length up to a distance, in even and clear air.
 
@@ -199,7 +199,7 @@ def _along(table, cosines, k, far, wx, wy, wz, dx, dy, dz):  # type: ignore[no-u
     return total * narrow, begins, ends, dw, h
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel(nogil=True, error_model="numpy")
 def _left_of(beam, begins, ends, dw, h, dx, dy, dz, eye, size, veil, pixel):  # type: ignore[no-untyped-def]
     """Give by how much uneven air and mist change what a ray collects between two of its lengths.
 
@@ -231,7 +231,7 @@ def _left_of(beam, begins, ends, dw, h, dx, dy, dz, eye, size, veil, pixel):  # 
     return left / _SAMPLES
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel(nogil=True, error_model="numpy")
 def _rows(first, last, eye, ways, z, nothing, share, other, table, cosines, veil, made):  # type: ignore[no-untyped-def]
     width = z.shape[1]
     has_veil = len(veil[0]) > 0

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture, Plane
@@ -18,6 +17,7 @@ from drawstring.core.camera import Camera
 from drawstring.core.depth.mist_settings import UpAxis
 from drawstring.core.framing.filters import Filter
 from drawstring.core.framing.sampling import sampled_picture
+from drawstring.core.kernels import kernel
 from drawstring.core.scene.data import Matrix
 from drawstring.core.scene.rays import Points, Rays
 from drawstring.core.scene.settings import Card, Covers, Faces
@@ -255,7 +255,7 @@ def _grain(
     return np.asarray(nearest * (1 - 1 / np.sqrt(area))[..., None], np.float32)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel(nogil=True, error_model="numpy")
 def _meet(first, last, eye, ways, middle, right, below, facing, z, across, down, hits):  # type: ignore[no-untyped-def]
     off = 0.0
     for i in range(3):
@@ -280,7 +280,7 @@ def _meet(first, last, eye, ways, middle, right, below, facing, z, across, down,
             hits[row, col] = 0 < a < 1 and 0 < b < 1
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _lay_rows(first, last, picture, z, nothing, share, other, card, away, held, made, front):  # type: ignore[no-untyped-def]
     width = z.shape[1]
     for row in range(first, last):

@@ -15,11 +15,11 @@ import math
 from collections.abc import Mapping, Sequence
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture, Plane
 from drawstring.core.bands import in_bands
+from drawstring.core.kernels import kernel
 from drawstring.core.scene.rays import Points, Rays, pixel
 from drawstring.core.scene.settings import AddedLight, Falloff
 from drawstring.core.scene.world import Lamp
@@ -146,7 +146,7 @@ def added_light(
     return made
 
 
-@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
+@kernel(nogil=True, error_model="numpy", fastmath={"contract"})
 def shaded(sees, axes, eye, z, px, py, pz, lx, ly, lz, far, thickness):  # type: ignore[no-untyped-def]
     """Whether a thing in the picture lies between a point and a lamp; approximate: it sees what is seen.
 
@@ -201,7 +201,7 @@ def shaded(sees, axes, eye, z, px, py, pz, lx, ly, lz, far, thickness):  # type:
     return False
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel(nogil=True, error_model="numpy")
 def _around(held, row, col, step):  # type: ignore[no-untyped-def]
     """Give what the pixels around that were asked before agree on; 0 where they do not."""
     height, width = held.shape
@@ -215,7 +215,7 @@ def _around(held, row, col, step):  # type: ignore[no-untyped-def]
     return 0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel(nogil=True, error_model="numpy")
 def _rows(  # type: ignore[no-untyped-def]
     first, last, turn, held, sees, axes, eye, ways, z, nothing, normals, albedo, lamps, limits, made
 ):  # fmt: skip

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Plane
+from drawstring.core.kernels import kernel
 from drawstring.core.scene.rays import Points, Rays, pixels_of
 
 
@@ -40,7 +40,7 @@ def seen_mesh(
     return z, facing
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _draw(places, local, points, triangles, normals, ways, eye, z, facing):  # type: ignore[no-untyped-def]
     height, width = z.shape
     for k in range(triangles.shape[0]):

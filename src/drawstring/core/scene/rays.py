@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from drawstring.core.arrays import Plane
 from drawstring.core.camera import Camera, Place, directions, slopes
+from drawstring.core.kernels import kernel
 
 Points = NDArray[np.float32]
 """(H, W, 3) float32."""
@@ -86,7 +86,7 @@ def seeing(
     return eye, sees, axes
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _fill(right, down, axes, counts, ways):  # type: ignore[no-untyped-def]
     for row in range(ways.shape[0]):
         for col in range(ways.shape[1]):
@@ -98,7 +98,7 @@ def _fill(right, down, axes, counts, ways):  # type: ignore[no-untyped-def]
                 ways[row, col, i] = (x * axes[0, i] + y * axes[1, i] + axes[2, i]) * size
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def pixel(sees, axes, x, y, z):  # type: ignore[no-untyped-def]
     """Give column, row and distance of a point, from the eye: pixel j's middle lies at j.
 
@@ -119,7 +119,7 @@ def pixel(sees, axes, x, y, z):  # type: ignore[no-untyped-def]
     return (a / c - sees[2]) / sees[3], (b / c - sees[4]) / sees[5], far if sees[1] > 0 else c
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def _seen(sees, axes, eye, points, made):  # type: ignore[no-untyped-def]
     for i in range(points.shape[0]):
         col, row, far = pixel(sees, axes, points[i, 0] - eye[0], points[i, 1] - eye[1], points[i, 2] - eye[2])
@@ -146,7 +146,7 @@ def points_at(rays: Rays, z: Plane) -> Points:
     return np.asarray(rays.eye.astype(np.float32) + rays.ways * np.asarray(z, np.float32)[..., None])
 
 
-@njit(cache=True, nogil=True)
+@kernel(nogil=True)
 def normals_from(ways, z, nothing, made, first, last):  # type: ignore[no-untyped-def]
     """Find which way surfaces face from their points: across each pixel's calmer neighbours.
 

@@ -11,8 +11,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from drawstring.core.kernels import kernel
 
 ROUNDS = 4
 _KERNEL = np.array([1 / 16, 1 / 4, 3 / 8, 1 / 4, 1 / 16], np.float32)
@@ -45,7 +46,7 @@ def smoothed(
     return before
 
 
-@njit(cache=True, fastmath=True, nogil=True)
+@kernel(fastmath=True, nogil=True)
 def _round(before, point, eye, step, wraps, kernel, after):  # type: ignore[no-untyped-def]
     height, width, count = before.shape
     total = np.zeros(count, np.float32)

@@ -9,13 +9,13 @@ from __future__ import annotations
 
 import math
 
-from numba import njit
+from drawstring.core.kernels import kernel
 
 FAR = 1e30
 _NEAR = 1e-4
 
 
-@njit(cache=True, fastmath=True, inline="always")
+@kernel(fastmath=True, inline="always")
 def _root(a, b, c):
     """Give the nearest positive root of a t^2 + 2 b t + c, and the further one."""
     disc = b * b - a * c
@@ -25,7 +25,7 @@ def _root(a, b, c):
     return (-b - root) / a, (-b + root) / a
 
 
-@njit(cache=True, fastmath=True)
+@kernel(fastmath=True)
 def hit_shape(s, ox, oy, oz, dx, dy, dz):
     """Give the distance to one packed shape."""
     kind = int(s[0])
@@ -52,7 +52,7 @@ def hit_shape(s, ox, oy, oz, dx, dy, dz):
     return FAR
 
 
-@njit(cache=True, fastmath=True)
+@kernel(fastmath=True)
 def _box(s, x, y, z, dx, dy, dz):
     c, n = s[9], s[10]
     x, z, dx, dz = c * x - n * z, n * x + c * z, c * dx - n * dz, n * dx + c * dz
@@ -72,7 +72,7 @@ def _box(s, x, y, z, dx, dy, dz):
     return near if near > _NEAR else far
 
 
-@njit(cache=True, fastmath=True)
+@kernel(fastmath=True)
 def _frustum(s, x, y, z, dx, dy, dz):
     height, low = s[6], s[7]
     slope = (s[8] - low) / height
@@ -96,7 +96,7 @@ def _frustum(s, x, y, z, dx, dy, dz):
     return best
 
 
-@njit(cache=True, fastmath=True)
+@kernel(fastmath=True)
 def _capsule(s, x, y, z, dx, dy, dz):
     bx, by, bz, r = s[6] - s[3], s[7] - s[4], s[8] - s[5], s[9]
     bb = bx * bx + by * by + bz * bz
@@ -119,7 +119,7 @@ def _capsule(s, x, y, z, dx, dy, dz):
     return best
 
 
-@njit(cache=True, fastmath=True, inline="always")
+@kernel(fastmath=True, inline="always")
 def _enters(node, k, ox, oy, oz, ix, iy, iz, limit):
     """Whether a ray comes into a node's box before `limit` (slabs)."""
     ax, bx = (node[k, 0] - ox) * ix, (node[k, 3] - ox) * ix
@@ -130,12 +130,12 @@ def _enters(node, k, ox, oy, oz, ix, iy, iz, limit):
     return far >= max(near, 0.0) and near < limit
 
 
-@njit(cache=True, fastmath=True, inline="always")
+@kernel(fastmath=True, inline="always")
 def _inverse(d):
     return 1.0 / d if abs(d) > 1e-12 else 1e12
 
 
-@njit(cache=True, fastmath=True)
+@kernel(fastmath=True)
 def hit_scene(shapes, nodes, ox, oy, oz, dx, dy, dz, limit):
     """Give the nearest shape within `limit`: its number (-1 for none) and the distance.
 
@@ -156,7 +156,7 @@ def hit_scene(shapes, nodes, ox, oy, oz, dx, dy, dz, limit):
     return found, best
 
 
-@njit(cache=True, fastmath=True)
+@kernel(fastmath=True)
 def is_shaded(shapes, nodes, ox, oy, oz, dx, dy, dz, limit):
     """Whether anything lies within `limit`; the first shape met is enough."""
     ix, iy, iz = _inverse(dx), _inverse(dy), _inverse(dz)
@@ -172,7 +172,7 @@ def is_shaded(shapes, nodes, ox, oy, oz, dx, dy, dz, limit):
     return False
 
 
-@njit(cache=True, fastmath=True)
+@kernel(fastmath=True)
 def normal_at(s, x, y, z):
     """Give the outward normal of a shape at a point on it."""
     kind = int(s[0])

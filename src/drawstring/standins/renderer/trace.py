@@ -10,8 +10,8 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
+from drawstring.core.kernels import kernel
 from drawstring.standins.renderer.intersect import FAR, hit_scene, is_shaded, normal_at
 
 # Columns of `light`, three numbers each.
@@ -23,7 +23,7 @@ LIGHT = 39
 _OPEN_M = 2.5
 
 
-@njit(cache=True, inline="always")
+@kernel(inline="always")
 def _random(state):
     """Give the next number of a small counter-based generator: 0 to 1, and the new state."""
     state = (state * np.uint64(6364136223846793005) + np.uint64(1442695040888963407)) & np.uint64(
@@ -33,7 +33,7 @@ def _random(state):
     return float(word & np.uint64(0xFFFFFF)) / 16777216.0, state
 
 
-@njit(cache=True, fastmath=True)
+@kernel(fastmath=True)
 def _sky(air, dy):
     """Give the sky's light from a direction by its height."""
     t = min(1.0, max(0.0, dy)) ** 0.5
@@ -44,7 +44,7 @@ def _sky(air, dy):
     )
 
 
-@njit(cache=True, fastmath=True)
+@kernel(fastmath=True)
 def _grain(paint, x, y, z):
     """Give how much brighter or darker a rough surface is at a point."""
     if paint[9] == 0.0:
@@ -55,7 +55,7 @@ def _grain(paint, x, y, z):
     return 1.0 + paint[9] * w * 0.5
 
 
-@njit(cache=True, fastmath=True, inline="always")
+@kernel(fastmath=True, inline="always")
 def _paint(paint, s, y):
     """Give the surface colour at a height: bands of two paints."""
     if paint[8] > 0.0 and int(math.floor((y - s[4]) / paint[8])) % 2 != 0:
@@ -63,7 +63,7 @@ def _paint(paint, s, y):
     return paint[0], paint[1], paint[2]
 
 
-@njit(cache=True, fastmath=True)
+@kernel(fastmath=True)
 def _seen_from(shapes, nodes, paints, lamps, air, x, y, z, dx, dy, dz):
     """Give what a secondary ray brings back: sky, or a surface lit without further rays; and its reach."""
     found, t = hit_scene(shapes, nodes, x, y, z, dx, dy, dz, FAR)
@@ -84,7 +84,7 @@ def _seen_from(shapes, nodes, paints, lamps, air, x, y, z, dx, dy, dz):
     return cr * r + paint[10], cg * g + paint[11], cb * b + paint[12], t
 
 
-@njit(cache=True, fastmath=True)
+@kernel(fastmath=True)
 def _lamp(lamp, x, y, z):
     """Give direction to a lamp, its distance, and the light it would send to a point in the open."""
     kind = int(lamp[0])
@@ -103,7 +103,7 @@ def _lamp(lamp, x, y, z):
     return lx, ly, lz, far, lamp[7] * power, lamp[8] * power, lamp[9] * power
 
 
-@njit(cache=True, fastmath=True)
+@kernel(fastmath=True)
 def _camera_ray(view, px, py, u, v):
     """Give origin and direction of the ray through a film point; `u`, `v` choose a point of the lens."""
     half, width, height = view[12], view[13], view[14]
@@ -144,7 +144,7 @@ def _camera_ray(view, px, py, u, v):
     return ox, oy, oz, dx / length, dy / length, dz / length
 
 
-@njit(cache=True, fastmath=True)
+@kernel(fastmath=True)
 def _cosine_direction(nx, ny, nz, u, v):
     """Give a direction above a surface, more often along its normal (cosine law)."""
     angle, height = 2.0 * math.pi * u, 1.0 - 2.0 * v
@@ -154,7 +154,7 @@ def _cosine_direction(nx, ny, nz, u, v):
     return x / length, y / length, z / length
 
 
-@njit(cache=True, fastmath=True, nogil=True)
+@kernel(fastmath=True, nogil=True)
 def trace_rows(
     shapes, nodes, seen, seen_nodes, paints, lamps, air, view, window, rows, side, seed, light, point, ids
 ):

@@ -1,0 +1,93 @@
+"""Compiled loops: kept for each type, whoever compiles them at once, and never older than their source."""
+
+import os
+import subprocess
+import sys
+import time
+
+import pytest
+
+MODULE = """
+import numpy as np
+from constants import STEP
+from callee import twice
+from drawstring.core.kernels import kernel
+
+TABLE = np.array([1.0, 2.0])
+
+
+@kernel(nogil=True)
+def total(values):
+    'Give the sum, twice, and a step.'
+    tally = 0.0
+    for value in values:
+        tally += twice(value) * TABLE[0]
+    return tally + STEP
+"""
+CALLEE = """
+from drawstring.core.kernels import kernel
+
+
+@kernel(inline="always")
+def twice(value):
+    return {factor} * value
+"""
+ASK = """
+import sys, time
+import numpy as np
+from module import total
+
+values = np.arange(4, dtype=sys.argv[1])
+while time.time() < float(sys.argv[2]):
+    pass
+print(total(values), len(total.dispatcher.stats.cache_hits), total.__doc__)
+"""
+
+
+@pytest.fixture
+def kernels(tmp_path):
+    """A module with a kernel that calls another module's; give how it is called in processes of their own."""
+    (tmp_path / "module.py").write_text(MODULE)
+    (tmp_path / "callee.py").write_text(CALLEE.format(factor=2))
+    (tmp_path / "constants.py").write_text("STEP = 0\n")
+
+    def called(*kinds: str, at: float = 0.0) -> list[tuple[float, int]]:
+        begun = [
+            subprocess.Popen([sys.executable, "-c", ASK, kind, str(at)], cwd=tmp_path, stdout=subprocess.PIPE)
+            for kind in kinds
+        ]
+        said = [process.communicate(timeout=120)[0].decode().split(maxsplit=2) for process in begun]
+        assert not any(process.returncode for process in begun)
+        assert all(words.strip() == "Give the sum, twice, and a step." for _, _, words in said)
+        return [(float(value), int(hits)) for value, hits, _ in said]
+
+    return called
+
+
+def kept(place) -> list[str]:
+    return sorted(name for name in os.listdir(place / "__pycache__") if name.endswith(".nbc"))
+
+
+def test_who_compiles_at_once_keeps_each_type_by_itself(kernels, tmp_path):
+    kinds = ("uint16", "float32", "float64")
+    assert kernels(*kinds, at=time.time() + 5) == [(12.0, 0)] * 3
+    assert len([name for name in kept(tmp_path) if name.startswith("module.total.")]) == 3
+    assert kernels(*kinds) == [(12.0, 1)] * 3, "code of one type is never another's"
+
+
+def test_what_a_kernel_calls_or_a_constant_changes_the_kernel(kernels, tmp_path):
+    assert kernels("float32") == [(12.0, 0)]
+    os.utime(tmp_path / "module.py", (1, 1))
+    assert kernels("float32") == [(12.0, 1)], "a copy of the same text needs no compiling"
+    (tmp_path / "callee.py").write_text(CALLEE.format(factor=3))
+    os.utime(tmp_path / "callee.py", (2, 2))
+    assert kernels("float32") == [(18.0, 0)], "what is inlined from another file is not older than that file"
+    (tmp_path / "constants.py").write_text("STEP = 5\n")
+    os.utime(tmp_path / "constants.py", (3, 3))
+    assert kernels("float32") == [(23.0, 0)]
+    assert len(kept(tmp_path)) == 1, "what came of a former source goes"
+    damaged = tmp_path / "__pycache__" / kept(tmp_path)[0]
+    damaged.write_bytes(damaged.read_bytes()[:100])
+    assert kernels("float32") == [(23.0, 0)] and kernels("float32") == [(23.0, 1)], (
+        "a damaged one is replaced"
+    )
