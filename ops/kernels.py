@@ -1,0 +1,87 @@
+"""Have the compiled loops ready before somebody waits for them, or note which ones are needed.
+
+Usage: python ops/kernels.py compile     compiles what `kernels.txt` lists and is not kept yet, by all cores
+       python ops/kernels.py record      lists what is kept just now: after the suite, all that anybody calls
+"""
+
+from __future__ import annotations
+
+import importlib
+import os
+import pickle
+import sys
+import time
+from collections import defaultdict
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+from typing import Any
+
+LIST = Path(__file__).with_name("kernels.txt")
+SOURCES = Path(__file__).resolve().parents[1] / "src"
+
+
+def listed() -> dict[str, list[tuple[str, str]]]:
+    """Give the name and the types of each kernel in the list, by module."""
+    kernels = defaultdict(list)
+    for line in LIST.read_text().splitlines():
+        module, name, types = line.split(" ", 2)
+        kernels[module].append((name, types))
+    return kernels
+
+
+def compile_all() -> None:
+    """Compile what is listed; what can't be is told, and compiled when it is called."""
+    began = time.monotonic()
+    modules = sorted(listed().items(), key=lambda item: -len(item[1]))
+    with ProcessPoolExecutor(os.cpu_count()) as processes:
+        made = sum(processes.map(_compile, *zip(*modules, strict=True)))
+    if made:
+        print(f"  {made} compiled loops are ready ({time.monotonic() - began:.0f} s)", flush=True)
+
+
+def _compile(module: str, kernels: list[tuple[str, str]]) -> int:
+    made = 0
+    for name, types in kernels:
+        try:
+            dispatcher = getattr(importlib.import_module(module), name).dispatcher
+            dispatcher.compile(types)
+        except Exception as error:
+            print(f"  {module}.{name} is compiled when it is called: {error}", file=sys.stderr, flush=True)
+            continue
+        made += sum(dispatcher.stats.cache_misses.values())
+    return made
+
+
+def record() -> None:
+    """List the kernels that are kept beside their sources."""
+    lines = set()
+    for file in SOURCES.rglob("__pycache__/*.nbc"):
+        key, _ = pickle.loads(file.read_bytes())
+        package = ".".join(file.parent.parent.relative_to(SOURCES).parts)
+        stem, name = file.name.split(".")[:2]
+        types = list(_spelled(key[0]))
+        if None not in types:
+            lines.add(f"{package}.{stem} {name} ({', '.join(map(str, types))},)\n")
+    LIST.write_text("".join(sorted(lines)))
+    print(f"{len(lines)} kernels are listed in {LIST.name}")
+
+
+def _spelled(types: Any) -> Iterator[str | None]:
+    """Give types as numba reads them in a signature; None for those that only one kernel tells another."""
+    from numba import types as known
+
+    for kind in types:
+        if isinstance(kind, known.Array):
+            mode = "" if kind.mutable else ", readonly=True"
+            yield f'Array({next(_spelled([kind.dtype]))}, {kind.ndim}, "{kind.layout}"{mode})'
+        elif isinstance(kind, known.BaseTuple):
+            yield f"Tuple(({', '.join(str(part) for part in _spelled(kind.types))},))"
+        elif isinstance(kind, known.Boolean):
+            yield "boolean"
+        else:
+            yield str(kind) if isinstance(kind, known.Number) and not isinstance(kind, known.Literal) else None
+
+
+if __name__ == "__main__":
+    {"compile": compile_all, "record": record}[sys.argv[1]]()
