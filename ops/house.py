@@ -55,6 +55,9 @@ def start(installation: Installation) -> None:
         process = _begin(var, "serve", [*shell, "serve"])
         _await_page(address, process, var / "log" / "serve.log")
         timed("Pages and engine are up", since)
+    if not _living(var / "run" / "kernels.pid"):
+        # Nobody should wait for a loop to be compiled who moves a slider for the first time.
+        _begin(var, "kernels", ["nice", "-n", "19", sys.executable, "ops/kernels.py", "compile"])
     # As in life: shots come in one after the other, while people work on those that are there.
     if not _living(var / "run" / "demo.pid"):
         # Whoever looks at a picture goes first.
@@ -117,6 +120,7 @@ def stop(installation: Installation) -> None:
     """End pages, engine, inbox and database, where they run."""
     ends = {
         "demo": "The demo's renderer is down",
+        "kernels": "What compiles ahead is down",
         "serve": "Pages and engine are down",
         "inbox": "The client's inbox is down",
         "feed": "The stand-in renderer's feed is down",

@@ -1,11 +1,17 @@
 """Compiled loops: kept for each type, whoever compiles them at once, and never older than their source."""
 
+import inspect
 import os
 import subprocess
 import sys
 import time
+from importlib import import_module
 
 import pytest
+from kernels import listed as compiled_ahead
+from numba.core.sigutils import normalize_signature
+
+from drawstring.core.kernels import Kernel
 
 MODULE = """
 import numpy as np
@@ -91,3 +97,11 @@ def test_what_a_kernel_calls_or_a_constant_changes_the_kernel(kernels, tmp_path)
     assert kernels("float32") == [(23.0, 0)] and kernels("float32") == [(23.0, 1)], (
         "a damaged one is replaced"
     )
+
+
+def test_what_is_compiled_ahead_are_kernels_with_as_many_arguments():
+    for module, kernels in compiled_ahead().items():
+        for name, types in kernels:
+            kernel = getattr(import_module(module), name)
+            assert isinstance(kernel, Kernel)
+            inspect.signature(kernel).bind(*normalize_signature(types)[0])

@@ -15,8 +15,6 @@ from collections.abc import Iterable
 from collections.abc import Sequence as Sequence_
 from dataclasses import dataclass
 
-import fileseq
-
 _VERSION_STEM = re.compile(r"(?:^|[._\-])v$", re.IGNORECASE)
 
 
@@ -180,6 +178,8 @@ def group(paths: Iterable[str]) -> list[Sequence]:
             stills.append(Sequence(os.path.dirname(path), stem, ending, 0, ((0, path),)))
         else:
             named.append(path)
+    import fileseq  # with its grammar; only who looks through folders needs it
+
     for found in fileseq.findSequencesInList(named):
         folder = str(found.dirname()).rstrip(os.sep)
         base, extension = str(found.basename()), str(found.extension())
