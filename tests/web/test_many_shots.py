@@ -93,6 +93,11 @@ def test_tallies_are_what_standings_are_and_cost_the_same_few_queries_however_ma
         asked.clear()
         changed = {one.code: one for one in tallies(session, show)}
         assert len(asked) < COUNT / 5, "one shot moved, and it alone is worked out"
+        states = set()
+        for title in ("Once", "Twice"):
+            shows.find_shot(session, "TW040").title = title
+            states |= {one.state for one in tallies(session, show) if one.title == title}
+        assert len(states) == 2, "what one transaction changes twice has changed twice"
     before = {one.code: one.state for one in told}
     assert [code for code, one in changed.items() if one.state != before[code]] == ["TW040"]
 

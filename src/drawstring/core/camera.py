@@ -217,6 +217,9 @@ class Moment:
         What stays true for this frame beyond one question, under keys that name all it depends on.
     kept : dict
         What several results of this one frame are made from, so that it is computed once.
+    earlier : mapping
+        `kept`, of a question about the same frame's same pixels before this one: while a hand moves one
+        setting, most of what comes before it stays.
     """
 
     frame: int = 0
@@ -227,6 +230,7 @@ class Moment:
     said: Mapping[int, Mapping[str, Any]] = field(default_factory=dict, compare=False, repr=False)
     lasting: dict[Any, Any] = field(default_factory=dict, compare=False, repr=False)
     kept: dict[Any, Any] = field(default_factory=dict, compare=False, repr=False)
+    earlier: Mapping[str, Any] = field(default_factory=dict, compare=False, repr=False)
 
     def camera(self, source: int = 0, part: int = 0) -> Camera:
         """Give the camera through which a part was rendered: its own word, else its file's, else any."""

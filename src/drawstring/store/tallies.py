@@ -12,13 +12,25 @@ from datetime import datetime
 from enum import StrEnum
 from typing import Any, NamedTuple
 
-from sqlalchemy import Select, String, cast, func, literal_column, select
+from sqlalchemy import (
+    BigInteger,
+    ColumnElement,
+    Select,
+    String,
+    Subquery,
+    case,
+    cast,
+    func,
+    literal_column,
+    select,
+)
 from sqlalchemy.dialects.postgresql import aggregate_order_by
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from drawstring.core.findings import Finding
 from drawstring.store.ledger import UNDER_WAY
 from drawstring.store.models import (
+    Base,
     Delivery,
     Dismissal,
     Measurement,
@@ -153,49 +165,58 @@ def _derived(how: ShotStanding) -> _Derived:
 
 
 def _states(session: Session, show: Show) -> Select[Any]:
-    """Ask for each shot's code, and for a text that changes whenever its standing may."""
-    made = func.concat_ws(":", func.max(Revision.id), cast(func.max(Revision.made_at), String))
-    revised = select(made).where(Revision.shot_id == Shot.id).scalar_subquery()
-    measured = (
-        select(
-            func.string_agg(
-                func.concat_ws(
-                    ":", Measurement.id, Measurement.state, Measurement.done,
-                    cast(Measurement.asked_at, String), Measurement.key,
-                ),
-                aggregate_order_by(_BAR, Measurement.id),
-            )
-        )
-        .where(Measurement.delivery_id == Shot.delivery_id)
-        .scalar_subquery()
-    )  # fmt: skip
-    away = (
-        select(func.concat_ws(":", func.count(), cast(func.max(Dismissal.made_at), String)))
-        .where(Dismissal.shot_id == Shot.id)
-        .scalar_subquery()
-    )
-    ordered = (
-        select(func.max(OrderRow.number))
-        .join(OrderedShot, OrderedShot.order_id == OrderRow.id)
-        .where(OrderedShot.shot_id == Shot.id)
-        .scalar_subquery()
-    )
+    """Ask for each shot's code, and for a text that changes whenever its standing may.
+
+    Which transaction wrote a row (`xmin`) tells whether it changed, and is no work to compare. What this
+    transaction wrote itself it may have written twice: that is never taken as known.
+    """
     # What the whole show says counts for every shot of it.
     columns = [cast(column, String) for column in OwedPiece.__table__.columns]
     every = func.string_agg(func.concat_ws(":", *columns), aggregate_order_by(_BAR, OwedPiece.id))
-    owed = session.scalar(select(func.md5(every)).where(OwedPiece.show_id == show.id))
+    said = select(func.md5(every)).where(OwedPiece.show_id == show.id).scalar_subquery()
+    owed, own = session.execute(select(said, func.pg_current_xact_id_if_assigned())).one()
     whole = f"{show.scene_unit} {show.fps} {hash(str(show.defaults))} {owed}"
-    came = Delivery.digest, cast(Delivery.accepted_at, String), cast(Delivery.passes_at, String)
+    since = int(str(own)) & 0xFFFF_FFFF if own is not None else None
+    revised = _versions(Revision, Revision.shot_id, show, since)
+    away = _versions(Dismissal, Dismissal.shot_id, show, since)
+    measured = _versions(Measurement, Measurement.delivery_id, show, since)
+    ordered = (
+        select(OrderedShot.shot_id, func.max(OrderRow.number).label("number"))
+        .join(OrderRow, OrderedShot.order_id == OrderRow.id)
+        .group_by(OrderedShot.shot_id)
+        .subquery()
+    )
     state = func.concat_ws(
-        "/", whole, Shot.code, Shot.title, Shot.variant, Shot.delivery_id, *came, revised, measured, away,
-        ordered,
+        "/", whole, _version(Shot, since), Delivery.id, _version(Delivery, since), revised.c.version,
+        measured.c.version, away.c.version, ordered.c.number,
     )  # fmt: skip
     return (
         select(Shot.id, Shot.code, Shot.title, Delivery.accepted_at, state.label("state"))
         .outerjoin(Delivery, Delivery.id == Shot.delivery_id)
+        .outerjoin(revised, revised.c.of == Shot.id)
+        .outerjoin(measured, measured.c.of == Shot.delivery_id)
+        .outerjoin(away, away.c.of == Shot.id)
+        .outerjoin(ordered, ordered.c.shot_id == Shot.id)
         .where(Shot.show_id == show.id)
         .order_by(Shot.code)
     )
+
+
+def _version(table: type[Base], since: int | None) -> ColumnElement[int]:
+    """Ask which transaction wrote a row as it stands; of one that this one may have written, anything."""
+    written = cast(cast(literal_column(f"{table.__tablename__}.xmin"), String), BigInteger)
+    if since is None:
+        return written
+    return case((written >= since, cast(func.random() * (1 << 52), BigInteger)), else_=written)
+
+
+def _versions(table: type[Base], of: InstrumentedAttribute[int], show: Show, since: int | None) -> Subquery:
+    """Ask for a text that changes whenever rows of a shot, or of its delivery, do: for all at once."""
+    # Every change makes the sum larger, and what is new has a number that was never given.
+    newest: ColumnElement[int] = func.max(literal_column(f"{table.__tablename__}.id"))
+    version = func.concat_ws(":", func.count(), newest, func.sum(_version(table, since)))
+    those = select(Shot.delivery_id if of.key == "delivery_id" else Shot.id).where(Shot.show_id == show.id)
+    return select(of.label("of"), version.label("version")).where(of.in_(those)).group_by(of).subquery()
 
 
 class Which(StrEnum):

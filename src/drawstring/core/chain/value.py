@@ -115,7 +115,9 @@ class Work:
             return self.planes[wanted.ref]
         if wanted.digest in self.at.kept:
             return self.at.kept[wanted.digest]
-        if wanted.lasts:
+        if wanted.digest in self.at.earlier:
+            result = self.at.earlier[wanted.digest]
+        elif wanted.lasts:
             # The scene's unit is no setting of the recipe, and lengths depend on it.
             key = wanted.digest, self.at.frame, self.at.scene_unit_m
             result = self.at.lastingly(key, lambda: self._made(wanted))

@@ -9,8 +9,11 @@ from __future__ import annotations
 import os
 import threading
 from collections import OrderedDict
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Hashable, Iterator, Mapping, Sequence
+from dataclasses import fields, is_dataclass
 from typing import Any
+
+import numpy as np
 
 from drawstring.core.arrays import Stored
 from drawstring.core.io.facts import ChannelRef, FileFacts, Window
@@ -26,6 +29,9 @@ Files = Mapping[int, FileFacts]
 
 LASTING = 2
 """Frames of which computations keep something: that can be 180 MB to a frame at HD."""
+
+TRIED, MOST_TRIED_BYTES = 2, 256 << 20
+"""Pictures of which all that the last trial was made from is kept, and how much that may be for each."""
 
 MOST_SHEET_BYTES = 1 << 30
 """Of all of a frame's channels at full size, for them to be unpacked together."""
@@ -51,6 +57,7 @@ class FrameCache:
         self._size = 0
         self._headers: dict[tuple[str, int, int], FileFacts] = {}
         self._lasting: OrderedDict[tuple[Any, ...], dict[Any, Any]] = OrderedDict()
+        self._tried: OrderedDict[tuple[Any, ...], Mapping[str, Any]] = OrderedDict()
         self._lock = threading.Lock()
 
     def planes(
@@ -161,13 +168,35 @@ class FrameCache:
 
     def lasting(self, files: Files, level: int, window: Window) -> dict[Any, Any]:
         """Give where computations keep what stays true for a frame; of the last few frames only."""
-        key = (level, window, *((facts.path, facts.size_bytes, facts.mtime_ns) for facts in files.values()))
+        key = (level, window, *_identities(files))
         with self._lock:
             kept = self._lasting.setdefault(key, {})
             self._lasting.move_to_end(key)
             while len(self._lasting) > LASTING:
                 self._lasting.popitem(last=False)
         return kept
+
+    def tried(self, picture: Hashable, files: Files) -> Mapping[str, Any]:
+        """Give what the last trial of a picture was made from.
+
+        Parameters
+        ----------
+        picture : hashable
+            All that tells it from others of these files, but for its settings.
+        """
+        with self._lock:
+            return self._tried.get((picture, *_identities(files)), {})
+
+    def keep_tried(self, picture: Hashable, files: Files, kept: Mapping[Any, Any]) -> None:
+        """Keep what a trial was made from for the next one: one setting moves, and most stays as it was."""
+        values = {digest: value for digest, value in kept.items() if isinstance(digest, str)}
+        if sum(dict(_memory(list(values.values()))).values()) > MOST_TRIED_BYTES:
+            return
+        with self._lock:
+            self._tried[picture, *_identities(files)] = values
+            self._tried.move_to_end((picture, *_identities(files)))
+            while len(self._tried) > TRIED:
+                self._tried.popitem(last=False)
 
     def headers(self, files: Files) -> dict[int, FileFacts]:
         """Give the facts that each file's own header tells, kept by the file's identity."""
@@ -206,6 +235,25 @@ class FrameCache:
             while self._size > self._limit and len(self._planes) > 1:
                 _, gone = self._planes.popitem(last=False)
                 self._size -= gone.nbytes
+
+
+def _identities(files: Files) -> list[tuple[str, int, int]]:
+    return [(facts.path, facts.size_bytes, facts.mtime_ns) for facts in files.values()]
+
+
+def _memory(value: Any) -> Iterator[tuple[int, int]]:
+    """Give what a value holds, each by where it begins, and how much that is: arrays may share theirs."""
+    if isinstance(value, np.ndarray):
+        owner = value
+        while isinstance(owner.base, np.ndarray):
+            owner = owner.base
+        yield id(owner), owner.nbytes
+    elif isinstance(value, list | tuple):
+        for each in value:
+            yield from _memory(each)
+    elif is_dataclass(value):
+        for field in fields(value):
+            yield from _memory(getattr(value, field.name))
 
 
 def decode(

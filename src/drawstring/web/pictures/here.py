@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping
+from collections.abc import Hashable, Mapping
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy.orm import Session, joinedload
@@ -112,6 +112,18 @@ class FrameHere:
             threads=os.cpu_count() or 1,
             lasting=house().frames.lasting(self.files, level, self.window) if window is None else None,
         )
+
+    def trial(self, name: str, level: int) -> Moment:
+        """Give the moment of a picture that is tried out: what the last trial was made from is known."""
+        earlier = house().frames.tried(self._told_apart(name, level), self.files)
+        return replace(self.moment(level), earlier=earlier)
+
+    def keep_trial(self, name: str, level: int, moment: Moment) -> None:
+        """Keep what a trial was made from for the next one."""
+        house().frames.keep_tried(self._told_apart(name, level), self.files, moment.kept)
+
+    def _told_apart(self, name: str, level: int) -> Hashable:
+        return name, level, self.number, self.window, self.display, self.scene_unit
 
 
 def frame_here(session: Session, shot_id: int, number: int) -> FrameHere:

@@ -65,7 +65,11 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
         at = replace(at, window=part)
     planes = at.planes(picture_inputs(name, passes, recipe), made_at)
     # What is kept of a frame is of all of it: nothing of a part is.
-    shown = picture(name, passes, recipe, planes, at.moment(made_at, part), is_trial=is_trial)
+    repeats = is_trial and part is None
+    moment = at.trial(name, made_at) if repeats else at.moment(made_at, part)
+    shown = picture(name, passes, recipe, planes, moment, is_trial=is_trial)
+    if repeats:
+        at.keep_trial(name, made_at, moment)
     values = shown.values
     if whole:
         light = shown.kind == "light"

@@ -3,9 +3,11 @@ import { plainName } from "./desk.js";
 import { startLevel } from "./first.js";
 import { loadTiles } from "./tiles.js";
 
-let asked = 0;
+// How long a hand that moves something waits for its picture.
+const HAND_MS = 120;
+let asked = 0, pace = 0;
 
-export async function load(desk, only = [0, 1]) {
+export async function load(desk, only = [0, 1], hasMovedOn = () => false) {
   const mine = ++asked, at = desk.frame, { pictures, well, names } = desk;
   const slots = desk.slots(only), isTrying = Object.keys(desk.tried).length > 0;
   const lay = async (levels, isQuick = false) => {
@@ -18,9 +20,17 @@ export async function load(desk, only = [0, 1]) {
   const isKept = slots.every((slot, i) => pictures.has(at, names[slot], whole[i]));
   if (!isKept || isTrying) desk.sayWhileWaiting(isTrying ? "Working …" : `Loading frame ${at}, ${slots.map((slot) => plainName(names[slot])).join(" and ")} …`);
   try {
-    // While a hand moves something, small is enough.
-    if (isTrying) await lay(quick);
-    else {
+    // While a hand moves something, small is enough; what takes longer than it waits for comes smaller still first.
+    if (isTrying) {
+      const timed = async (coarser) => {
+        const began = performance.now();
+        await lay(quick.map((level) => Math.min(4, level + coarser)));
+        pace = (performance.now() - began) * 4 ** coarser;
+      };
+      const coarser = pace > HAND_MS ? Math.min(2, Math.ceil(Math.log2(pace / HAND_MS) / 2)) : 0;
+      if (coarser) await timed(coarser);
+      if (!coarser || !hasMovedOn()) await timed(0);
+    } else {
       if (!isKept && String(small) !== String(whole)) await lay(small, true);
       if (mine === asked) await lay(whole);
       if (mine === asked) loadTiles(desk);

@@ -21,7 +21,7 @@ export async function tryOut(desk, settings) {
     names[1] = resultInTray(desk);
     if (well.mode === "one") setMode(desk, "wipe");
   }
-  await Promise.all([load(desk, [0, 1].filter((slot) => desk.isResult(names[slot]))), desk.script.trying?.()]);
+  await Promise.all([load(desk, [0, 1].filter((slot) => desk.isResult(names[slot])), () => again), desk.script.trying?.()]);
   isTrying = false;
   if (again) { again = false; tryOut(desk, {}); }
 }
