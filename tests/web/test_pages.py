@@ -159,6 +159,37 @@ def test_pixels_are_the_true_values_and_try_settings_out_without_writing_them(cl
     assert client.get(f"/shots/{fog.id}/frames/1011/thumb/normal").data.startswith(b"\x89PNG")
 
 
+def test_a_trial_is_the_same_picture_whatever_was_tried_before_it(client, app, sessions, fog):
+    with sessions.begin() as session:
+        shot = session.get_one(Shot, fog.id)
+        for name, value in (
+            ("depth.mist.add", "haze"), ("depth.mist.1.start", "5"), ("depth.focus.on", "yes"),
+            ("depth.focus.distance", "8"), ("alpha.needed", "yes"), ("alpha.stack.add", "beauty"),
+            ("alpha.stack.1.right", "6"), ("framing.needed", "yes"), ("framing.whole.right", "3.5"),
+        ):  # fmt: skip
+            recipes.set_values(session, shot, {name: value})
+    kept = app.extensions["house"].frames._tried
+
+    def pictures(*, apart: bool) -> list[bytes]:
+        """One setting of each stage moved after the other, by turns at two frames."""
+        told = []
+        for tried in (
+            "depth.mist.1.start=6", "depth.mist.1.start=7", "depth.focus.distance=9", "alpha.stack.1.right=9",
+            "framing.whole.right=1.25", "depth.mist.1.start=6", "depth.mist.1.depth=30",
+        ):  # fmt: skip
+            for frame in (1011, 1012):
+                if apart:
+                    kept.clear()
+                answer = client.get(f"/shots/{fog.id}/frames/{frame}/pixels/picture?level=1&{tried}")
+                assert answer.status_code == 200, answer.text
+                told.append(answer.data)
+        return told
+
+    apart, after = pictures(apart=True), pictures(apart=False)
+    assert after == apart and len(set(apart)) == len(apart) - 2
+    assert 0 < len(kept) <= 2, "what is kept for hands that move is little"
+
+
 @pytest.mark.parametrize(
     ("path", "status"),
     [
