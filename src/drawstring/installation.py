@@ -98,6 +98,11 @@ class Installation:
     )
 
     @property
+    def kept_folder(self) -> str:
+        """Where decoded pictures are kept."""
+        return os.path.join(self.var, "cache", "planes")
+
+    @property
     def address(self) -> str:
         """Where the pages are."""
         host = f"[{self.host}]" if ":" in self.host else self.host

@@ -4,6 +4,7 @@ import io
 import json
 import os
 import shutil
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -12,11 +13,14 @@ from PIL import Image
 from test_browser import in_well
 
 from drawstring.core.arrivals import scan
+from drawstring.runs.kept_planes import Keeps, KeptPlanes
+from drawstring.runs.measuring import look_through
+from drawstring.runs.planning import source_files
 from drawstring.runs.readers import Readers
 from drawstring.store import deliveries, shows
-from drawstring.store.models import Review
+from drawstring.store.measuring import FACTS
+from drawstring.store.models import Review, Shot
 from drawstring.web.pictures import frames as frame_cache
-from drawstring.web.pictures.kept_planes import KeptPlanes
 
 FIRST = 1010
 
@@ -69,6 +73,36 @@ def test_a_trays_small_pictures_take_one_look_into_each_file(client, fog, monkey
         answer = client.get(address.replace("&amp;", "&").split("?")[0] + "?wide=96")
         assert answer.status_code == 200 and answer.data[:4] == b"\x89PNG"
     assert len(looks) <= 2, looks
+
+
+def test_what_was_counted_is_looked_at_without_unpacking_it_again(
+    client, app, sessions, fog, tmp_path, monkeypatch
+):
+    house = app.extensions["house"]
+    keeps = Keeps(house.installation.kept_folder, 1 << 30)
+    with sessions() as session:
+        delivery = session.get_one(Shot, fog.id).delivery
+        middle = list(deliveries.usable_frames(session, delivery))[3]
+        files = source_files(deliveries.usable_frames(session, delivery)[middle])
+        asked = tuple(deliveries.passes_of(delivery)), deliveries.window_of(delivery)
+        keeps = replace(keeps, display=deliveries.display_window(delivery))
+    elsewhere = str(tmp_path / "elsewhere" / "cache" / "planes")
+    look_through(FACTS, middle, files, *asked, keeps=replace(keeps, folder=elsewhere))
+    assert not os.path.exists(elsewhere), "a house that is not there has no folder made"
+    look_through(FACTS, middle, (replace(files[0], mtime_ns=1),), *asked, keeps=keeps)
+    assert not files_in(keeps.folder), "of another file than was accepted nothing is kept"
+    look_through(FACTS, middle, files, *asked, keeps=keeps)
+    assert len(files_in(keeps.folder)) == len({ref for one in asked[0] for ref in one.channels})
+    tasks = []
+    read = Readers.read
+    monkeypatch.setattr(
+        Readers, "read", lambda self, path, task, *rest: tasks.append(task) or read(self, path, task, *rest)
+    )
+    page = client.get(f"/shots/{fog.id}/arrivals?frame={middle}").text
+    thumbs = [part.split('"')[0].replace("&amp;", "&") for part in page.split('data-src="')[1:]]
+    for address in (f"/shots/{fog.id}/frames/{middle}/pixels/beauty?level=0&as=half", *thumbs):
+        assert client.get(address).status_code == 200
+    assert len(thumbs) > 10 and frame_cache.decode not in tasks
 
 
 def test_the_page_says_which_picture_it_needs_and_it_is_fetched_once(page, fog):

@@ -17,6 +17,7 @@ from drawstring.runs.feeds.recording import Recorder
 from drawstring.runs.forks import start_warm_parent
 from drawstring.runs.handoff import Reviewer, Sender
 from drawstring.runs.joining import Joiner
+from drawstring.runs.kept_planes import Keeps
 from drawstring.runs.readers import Readers
 from drawstring.runs.scanning import Scanning
 from drawstring.store.database import connect
@@ -58,7 +59,8 @@ def work_off(
             Sender(sessions), Reviewer(sessions, installation.output_folder), Joiner(sessions, Readers(1)),
             Recorder(sessions, Readers(1), installation.feed_addresses),
         )  # fmt: skip
-        Engine(database, client, scanning=scanning, beside=beside).work(until=until)
+        keeps = Keeps(installation.kept_folder, installation.kept_mb << 20)
+        Engine(database, client, scanning=scanning, beside=beside, keeps=keeps).work(until=until)
 
 
 def _cluster_of(installation: Installation) -> AbstractContextManager[Callable[[], Client]]:

@@ -26,6 +26,7 @@ from drawstring.core.io.writing import remove_unfinished
 from drawstring.runs.cluster import OwnWorkers
 from drawstring.runs.frame import carry_out
 from drawstring.runs.handoff import make_report, make_review
+from drawstring.runs.kept_planes import Keeps
 from drawstring.runs.manifest import close_package
 from drawstring.runs.measurements import Measurements, Turn
 from drawstring.runs.planning import plan_of, tasks_of
@@ -91,6 +92,8 @@ class Engine:
         Looks through folders beside the frames.
     beside : sequence of HasStep
         Whatever else is worked off beside the frames: packages sent, review movies made.
+    keeps : Keeps, optional
+        Where small pictures of what is counted are kept for the pages.
     """
 
     def __init__(
@@ -100,6 +103,7 @@ class Engine:
         *,
         scanning: Scanning | None = None,
         beside: Sequence[HasStep] = (),
+        keeps: Keeps | None = None,
     ) -> None:
         self._database = database
         self._sessions = sessionmaker(database, expire_on_commit=False)
@@ -107,7 +111,7 @@ class Engine:
         self._client: Client | None = None
         self._runs: dict[int, _RunAtWork] = {}
         self._rests_until: dict[int, float] = {}
-        self._measurements = Measurements()
+        self._measurements = Measurements(keeps)
         self._scanning, self._beside = scanning, beside
         self._reports: list[Future] = []
         self._sweeps_at = 0.0

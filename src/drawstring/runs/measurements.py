@@ -6,7 +6,7 @@ import logging
 import time
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, contextmanager, suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import Any
 
@@ -18,6 +18,7 @@ from drawstring.core.io.facts import Window
 from drawstring.core.passes import Pass
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.homes import countings
+from drawstring.runs.kept_planes import Keeps
 from drawstring.runs.measuring import look_through
 from drawstring.runs.planning import source_files
 from drawstring.runs.readers import killer
@@ -61,6 +62,9 @@ class _AtWork:
     scene_unit: str
     looked_at: frozenset[int]
     """The frames of which what takes longer is told, too."""
+    shown: int | None
+    """The frame that a bench opens with."""
+    display: Window | None
     flying: dict[Future, tuple[int, tuple[SourceFile, ...]]] = field(default_factory=dict)
     counted: dict[int, Any] = field(default_factory=dict)
     faults: dict[int, str] = field(default_factory=dict)
@@ -69,9 +73,16 @@ class _AtWork:
 
 
 class Measurements:
-    """What the engine has to count; like the engine, it keeps nothing that the ledger does not hold."""
+    """What the engine has to count; like the engine, it keeps nothing that the ledger does not hold.
 
-    def __init__(self) -> None:
+    Parameters
+    ----------
+    keeps : Keeps, optional
+        Where small pictures of the frame that is looked at first are kept.
+    """
+
+    def __init__(self, keeps: Keeps | None = None) -> None:
+        self._keeps = keeps
         self._at_work: dict[int, _AtWork] = {}
         self._rests_until: dict[int, float] = {}
 
@@ -126,10 +137,15 @@ class Measurements:
                 future = client.submit(
                     look_through, one.kind, number, files, one.passes, one.window, one.recipe,
                     one.scene_unit, number in one.looked_at, pure=False, priority=priority,
+                    keeps=self._kept_for(one, number),
                 )  # fmt: skip
                 one.flying[future] = (number, files)
                 room -= 1
         return before - room
+
+    def _kept_for(self, one: _AtWork, number: int) -> Keeps | None:
+        shown = self._keeps is not None and one.kind == measuring.FACTS and number == one.shown
+        return replace(self._keeps, display=one.display) if shown and self._keeps else None
 
     def collect(self) -> None:
         """Take what workers have counted."""
@@ -188,7 +204,8 @@ def _begin(session: Session, measurement: Measurement) -> _AtWork:
     frames = [(number, source_files(files)) for number, files in usable.items()]
     frames = [(number, files) for number, files in frames if files]
     numbers = [number for number, _ in frames]
-    looked_at = frozenset(numbers[:1] + numbers[len(numbers) // 2 :][:1] + numbers[-1:])
+    middle = numbers[len(numbers) // 2] if numbers else None
+    looked_at = frozenset(numbers[:1] + ([] if middle is None else [middle]) + numbers[-1:])
     if wanted is not None and wanted.is_sampled:
         frames = [(number, files) for number, files in frames if number in looked_at]
     measurement.state, measurement.total, measurement.done = "measuring", len(frames), 0
@@ -206,6 +223,8 @@ def _begin(session: Session, measurement: Measurement) -> _AtWork:
         recipe,
         delivery.shot.show.scene_unit,
         looked_at,
+        middle,
+        deliveries.display_window(delivery),
     )
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import os
+from contextlib import suppress
 from dataclasses import replace
 from typing import Any
 
@@ -19,6 +20,7 @@ from drawstring.core.io.pixels import use_threads
 from drawstring.core.passes import COLOUR_ROLES, Pass, PassStatistics, Role, joined, pass_statistics
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.homes import count, countings, tell
+from drawstring.runs.kept_planes import Keeps, keep_sheet
 from drawstring.runs.run_plan import SourceFile
 from drawstring.store.measuring import FACTS
 
@@ -75,11 +77,16 @@ def measure_frame(
 
 
 def look_through(
-    kind: str, number: int, files: tuple[SourceFile, ...], *asked: Any
+    kind: str, number: int, files: tuple[SourceFile, ...], *asked: Any, keeps: Keeps | None = None
 ) -> tuple[int, Any, dict[int, tuple[str, ...]]]:
     """Count one frame as `measure_frame` does, and digest what its files hold as it is packed.
 
     What was unpacked once need not be unpacked again to be copied: equal bytes, equal pixels.
+
+    Parameters
+    ----------
+    keeps : Keeps, optional
+        Where the frame's small pictures are kept, where anybody will look at just this one.
 
     Returns
     -------
@@ -92,7 +99,14 @@ def look_through(
     number, answer = measure_frame(kind, number, files, *asked)
     if kind == FACTS and any(_has_changed(one) for one in files):
         packed = {}
+    elif keeps is not None and "what" not in answer:
+        with suppress(DrawstringError, OSError):  # then it is unpacked for whoever looks at it
+            keep_sheet({one.source: _as_accepted(one) for one in files}, asked[0], asked[1], keeps)
     return number, answer, {source: told for source, told in packed.items() if told}
+
+
+def _as_accepted(file: SourceFile) -> FileFacts:
+    return replace(read_facts(file.path), size_bytes=file.size_bytes, mtime_ns=file.mtime_ns)
 
 
 def _has_changed(file: SourceFile) -> bool:

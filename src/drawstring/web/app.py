@@ -14,6 +14,7 @@ from werkzeug.routing import BaseConverter
 
 from drawstring.core.recipe import KNOTS
 from drawstring.installation import Installation, read_installation
+from drawstring.runs.kept_planes import KeptPlanes
 from drawstring.runs.readers import Readers
 from drawstring.store.database import connect
 from drawstring.web import errors, filters, guards
@@ -35,7 +36,6 @@ from drawstring.web.packages.reviews import bp as reviews
 from drawstring.web.packages.sendings import bp as sendings
 from drawstring.web.packages.views import bp as packages
 from drawstring.web.pictures.frames import FrameCache
-from drawstring.web.pictures.kept_planes import KeptPlanes
 from drawstring.web.pictures.levels import bp as levels
 from drawstring.web.pictures.views import bp as pictures
 from drawstring.web.runs.views import bp as runs
@@ -114,6 +114,6 @@ def furnished(installation: Installation) -> House:
         FrameCache(
             readers,
             installation.cache_mb << 20,
-            KeptPlanes(os.path.join(installation.var, "cache", "planes"), installation.kept_mb << 20),
+            KeptPlanes(installation.kept_folder, installation.kept_mb << 20),
         ),
     )

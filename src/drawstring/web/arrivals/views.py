@@ -16,12 +16,12 @@ from drawstring.core.colour import look
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.io.headers import read_facts
 from drawstring.core.passes import Role
+from drawstring.runs.kept_planes import SHEET_PX, sheet_level
 from drawstring.store import deliveries, orders, scans, shows
 from drawstring.store.facts import delivery_digest
 from drawstring.store.models import ScanRow, Shot, Show
 from drawstring.web.arrivals.tiles import tile_words
-from drawstring.web.pictures.here import MAX_LEVEL
-from drawstring.web.pictures.views import THUMB_PX, as_png
+from drawstring.web.pictures.views import as_png
 from drawstring.web.services import go_to, house, who, work
 
 bp = Blueprint("arrivals", __name__)
@@ -102,10 +102,10 @@ def thumb(code: str, scan_id: int, key: str, place: int) -> Response:
     )
     facts = house().readers.read(frame.path, read_facts, frame.path)
     window = facts.window
-    level = min(MAX_LEVEL, max(0, (window.width // THUMB_PX).bit_length() - 1))
+    level = sheet_level(window.width)
     refs = [ref._replace(source=0) for ref in chosen.channels]
     planes = house().frames.planes({0: facts}, refs, window=window, level=level, is_light=False)
-    return as_png(look(chosen.role, [planes[ref] for ref in refs]), THUMB_PX)
+    return as_png(look(chosen.role, [planes[ref] for ref in refs]), SHEET_PX)
 
 
 @bp.post("/shows/<code>/arrivals/watched")

@@ -21,8 +21,8 @@ from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.recipe.pictures import proxy
+from drawstring.runs.kept_planes import MOST_SHEET_BYTES, KeptPlanes, Key, plane_key
 from drawstring.runs.readers import Readers
-from drawstring.web.pictures.kept_planes import KeptPlanes
 
 Files = Mapping[int, FileFacts]
 """A frame's files by source."""
@@ -32,11 +32,6 @@ LASTING = 2
 
 TRIED, MOST_TRIED_BYTES = 2, 256 << 20
 """Pictures of which all that the last trial was made from is kept, and how much that may be for each."""
-
-MOST_SHEET_BYTES = 1 << 30
-"""Of all of a frame's channels at full size, for them to be unpacked together."""
-
-Key = tuple[str, int, int, int, str, Window, int, bool, Window | None]
 
 
 class FrameCache:
@@ -88,7 +83,7 @@ class FrameCache:
         """
         # At full size nothing is averaged, so both readings are one entry.
         keys = {
-            ref: self._key(files.get(ref.source), ref, window, level, is_light and level > 0, display)
+            ref: plane_key(files.get(ref.source), ref, window, level, is_light and level > 0, display)
             for ref in dict.fromkeys(refs)
         }
         with self._lock:
@@ -135,13 +130,13 @@ class FrameCache:
         every = [*lights, *others]
         if window.width * window.height * 4 * len(every) > MOST_SHEET_BYTES or not every:
             return  # a picture that can't be held whole with all of its passes: each is looked at by itself
-        key = self._key(files.get(every[0].source), every[0], window, level, True, display)
+        key = plane_key(files.get(every[0].source), every[0], window, level, True, display)
         with self._lock:
             turn = self._sheets.setdefault(key, threading.Lock())
         averaged = set(lights)
         with turn:
             keys = {
-                ref: self._key(files.get(ref.source), ref, window, level, ref in averaged, display)
+                ref: plane_key(files.get(ref.source), ref, window, level, ref in averaged, display)
                 for ref in every
             }
             missing = [ref for ref in every if not self._has(keys[ref])]
@@ -213,18 +208,6 @@ class FrameCache:
                     self._headers.clear()
                 self._headers[key] = known
         return known
-
-    def _key(
-        self,
-        facts: FileFacts | None,
-        ref: ChannelRef,
-        window: Window,
-        level: int,
-        is_averaged: bool,
-        display: Window | None,
-    ) -> Key:
-        path, size, mtime = (facts.path, facts.size_bytes, facts.mtime_ns) if facts else ("", 0, 0)
-        return (path, size, mtime, ref.part, ref.name, window, level, is_averaged, display)
 
     def _keep(self, planes: dict[Key, Stored]) -> None:
         with self._lock:

@@ -28,13 +28,12 @@ from drawstring.core.recipe.frames import framed
 from drawstring.core.recipe.pictures import picture, picture_inputs, proxy
 from drawstring.core.recipe.sources import depth_pass, of_view, pass_named, read_distances
 from drawstring.core.units import say_length
+from drawstring.runs.kept_planes import SHEET_PX, sheet_level
 from drawstring.store import recipes, shows
 from drawstring.web.pictures.here import MAX_LEVEL, frame_here, tried
 from drawstring.web.services import house, work
 
 bp = Blueprint("pictures", __name__)
-
-THUMB_PX = 320
 
 
 @bp.get("/shots/<int:shot_id>/frames/<int:number>/pixels/<name>")
@@ -143,8 +142,8 @@ def thumb(shot_id: int, number: int, name: str) -> Response:
         at, shot = frame_here(session, shot_id, number), shows.shot_by_id(session, shot_id)
         recipe = recipes.current(session, shot)
     passes = at.passes
-    wide = _whole("wide", 32, 1024, THUMB_PX)
-    level = min(MAX_LEVEL, max(0, (at.window.width // wide).bit_length() - 1))
+    wide = _whole("wide", 32, 1024, SHEET_PX)
+    level = sheet_level(at.window.width, wide)
     chains = Chains(passes, recipe)
     if chains.needs_whole(name, (at.display.width, at.display.height), level):
         level = 0

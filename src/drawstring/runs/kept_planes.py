@@ -3,6 +3,9 @@
 A file is named by a digest of all that its plane depends on, so nothing ever has to be thrown away for being
 out of date; the least used go when there is too much. Whatever goes wrong here (a full disk, a folder that
 was closed, a torn file) costs time and nothing else: planes are decoded anew.
+
+Whoever counts a delivery unpacks it, too, and keeps one frame of it small: its first picture and its tray are
+there before anybody looks.
 """
 
 from __future__ import annotations
@@ -13,18 +16,52 @@ import os
 import queue
 import threading
 import uuid
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from drawstring.core.arrays import Stored
+from drawstring.core.io.facts import ChannelRef, FileFacts, Window
+from drawstring.core.io.frame import read_frame
+from drawstring.core.passes import Pass
+from drawstring.core.recipe.pictures import light_among, proxy
 
 log = logging.getLogger(__name__)
+
+SHEET_PX = 320
+"""At least as wide are the small pictures of a tray and of a board."""
+
+MOST_LEVEL = 4
+"""Of halvings."""
+
+MOST_SHEET_BYTES = 1 << 30
+"""Of all of a frame's channels at full size, for them to be unpacked together."""
+
+_COUNTED_ANEW = 256
+"""Planes after which it is looked how much there is: others write there, too."""
+
+Key = tuple[str, int, int, int, str, Window, int, bool, Window | None]
 
 _ENDING = ".npy"
 MOST_BYTES = 256 << 20
 """Of one plane: larger ones are not kept."""
+
+
+def plane_key(
+    facts: FileFacts | None, ref: ChannelRef, window: Window, level: int, is_averaged: bool,
+    display: Window | None,
+) -> Key:  # fmt: skip
+    """Name all that a decoded plane depends on: a file that changed is another one."""
+    path, size, mtime = (facts.path, facts.size_bytes, facts.mtime_ns) if facts else ("", 0, 0)
+    return (path, size, mtime, ref.part, ref.name, window, level, is_averaged, display)
+
+
+def sheet_level(width: int, px: int = SHEET_PX) -> int:
+    """Give how often a picture is halved to be just as wide as small ones are, or wider."""
+    return min(MOST_LEVEL, max(0, (width // px).bit_length() - 1))
 
 
 class KeptPlanes:
@@ -41,6 +78,7 @@ class KeptPlanes:
     def __init__(self, folder: str, limit_bytes: int) -> None:
         self._folder, self._limit = folder, limit_bytes
         self._size: int | None = None
+        self._written = 0
         self._todo: queue.Queue[tuple[str, Stored]] = queue.Queue(maxsize=64)
         self._writer: threading.Thread | None = None
         self._lock = threading.Lock()
@@ -68,6 +106,17 @@ class KeptPlanes:
         with suppress(queue.Full):
             self._todo.put_nowait((self._path(key), plane))
 
+    def keep(self, key: Any, plane: Stored) -> None:
+        """Keep a plane now.
+
+        Raises
+        ------
+        OSError
+            It can't be written.
+        """
+        if self._limit:
+            self._write(self._path(key), plane)
+
     def _path(self, key: Any) -> str:
         name = hashlib.blake2b(repr(key).encode(), digest_size=16).hexdigest()
         return os.path.join(self._folder, name[:2], name + _ENDING)
@@ -93,7 +142,11 @@ class KeptPlanes:
             with suppress(OSError):
                 os.unlink(unfinished)
             raise
-        self._size = (self._all_bytes() if self._size is None else self._size) + plane.nbytes
+        self._written += 1
+        if self._size is None or not self._written % _COUNTED_ANEW:
+            self._size = self._all_bytes()
+        else:
+            self._size += plane.nbytes
         if self._size > self._limit:
             self._make_room()
 
@@ -120,3 +173,44 @@ class KeptPlanes:
                 os.unlink(path)
             size -= each
         self._size = size
+
+
+@dataclass(frozen=True)
+class Keeps:
+    """Where a worker keeps what it has unpacked for those who will look at it.
+
+    Attributes
+    ----------
+    folder : str
+        Of this house; a worker elsewhere has none.
+    limit_bytes : int
+    display : Window or None
+        Into which files of another size are fitted.
+    """
+
+    folder: str
+    limit_bytes: int
+    display: Window | None = None
+
+
+def keep_sheet(files: Mapping[int, FileFacts], passes: Sequence[Pass], window: Window, keeps: Keeps) -> None:
+    """Keep all of a frame's channels at the size of small pictures, under the keys that pages look for.
+
+    Raises
+    ------
+    SourceError, OSError
+        The frame can't be read, or nothing can be written.
+    """
+    refs = [ref for ref in dict.fromkeys(r for one in passes for r in one.channels) if ref.source in files]
+    is_here = os.path.isdir(os.path.dirname(os.path.dirname(keeps.folder)))
+    if not is_here or not refs or window.width * window.height * 4 * len(refs) > MOST_SHEET_BYTES:
+        return
+    kept, level, averaged = (
+        KeptPlanes(keeps.folder, keeps.limit_bytes),
+        sheet_level(window.width),
+        light_among(refs, passes),
+    )
+    for ref, plane in read_frame(files, refs, window=window, display=keeps.display).items():
+        small = proxy(plane, level, is_light=ref in averaged)
+        is_averaged = ref in averaged and level > 0
+        kept.keep(plane_key(files[ref.source], ref, window, level, is_averaged, keeps.display), small)
