@@ -38,13 +38,16 @@ def _database() -> tuple[Path, LocalPostgres]:
 
 
 @contextmanager
-def filled(frames: Path) -> Iterator[tuple[str, int, Callable[[], None]]]:
-    """Serve a house with one shot as it is served to people; give its address, the shot, and a restart."""
+def filled(frames: Path) -> Iterator[tuple[str, int, Callable[..., None]]]:
+    """Serve a house with one shot as it is served to people; give its address, the shot, and a restart.
+
+    A restart may be given settings, such as `DRAWSTRING_KEPT_MB="0"`.
+    """
     place, server = _database()
     port = free_port()
     environment = {
         **os.environ, "DRAWSTRING_VAR": str(place / "var"), "DRAWSTRING_ROOTS": str(frames),
-        "DRAWSTRING_KEPT_MB": "0", "DRAWSTRING_PORT": str(port),
+        "DRAWSTRING_PORT": str(port),
         "DRAWSTRING_DATABASE_URL": server.url("bench"),
     }  # fmt: skip
     running: list[subprocess.Popen[bytes]] = []
@@ -55,12 +58,14 @@ def filled(frames: Path) -> Iterator[tuple[str, int, Callable[[], None]]]:
             process.wait(30)
         running.clear()
 
-    def start() -> None:
+    def start(**settings: str) -> None:
         stop()
         running.append(
             subprocess.Popen(
-                [sys.executable, "-m", "drawstring.cli", "serve"], env=environment, stderr=subprocess.DEVNULL
-            )
+                [sys.executable, "-m", "drawstring.cli", "serve"],
+                env=environment | settings,
+                stderr=subprocess.DEVNULL,
+            )  # fmt: skip
         )
         until = time.monotonic() + 60
         while time.monotonic() < until:
