@@ -21,7 +21,8 @@ from typing import Any, NoReturn
 METHOD = "forkserver"
 
 READING = (
-    "drawstring.runs.readers", "drawstring.runs.frame", "scipy.linalg", "scipy.optimize", "scipy.interpolate",
+    "drawstring.runs.readers", "drawstring.runs.frame", "drawstring.runs.warm", "scipy.linalg",
+    "scipy.optimize", "scipy.interpolate",
 )  # fmt: skip
 """What processes that read files need, with what is otherwise loaded late."""
 
