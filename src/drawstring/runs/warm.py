@@ -6,4 +6,4 @@ import numpy as np
 
 from drawstring.core.halves import halved
 
-halved(np.ones((1, 1), np.float32))
+halved([np.ones((1, 1), np.float32)])
