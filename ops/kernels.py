@@ -47,11 +47,12 @@ def _compile(module: str, kernels: list[tuple[str, str]]) -> int:
     for name, types in kernels:
         try:
             dispatcher = getattr(importlib.import_module(module), name).dispatcher
+            before = sum(dispatcher.stats.cache_misses.values())
             dispatcher.compile(normalize_signature(types)[0])  # as a text, it would be kept under the text
         except Exception as error:
             print(f"  {module}.{name} is compiled when it is called: {error}", file=sys.stderr, flush=True)
             continue
-        made += sum(dispatcher.stats.cache_misses.values())
+        made += sum(dispatcher.stats.cache_misses.values()) - before
     return made
 
 
@@ -71,7 +72,7 @@ def record() -> None:
 
 
 def _spelled(types: Any) -> Iterator[str | None]:
-    """Give types as numba reads them in a signature; None for those that only one kernel tells another."""
+    """Give types as numba reads them in a signature; None for those that only kernels tell each other."""
     from numba import types as known
 
     for kind in types:
