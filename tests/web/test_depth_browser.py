@@ -120,6 +120,43 @@ def test_a_mist_is_laid_dragged_coloured_and_kept_off_a_drawn_shape(page, fog, s
     assert depth_of().mist[0].start > 0
 
 
+def test_what_takes_long_comes_coarse_first_while_a_hand_moves(page, sessions, fog):
+    with sessions.begin() as session:
+        recipes.set_values(session, session.merge(fog), {"depth.mist.add": "haze"})
+    page.goto(f"/shots/{fog.id}/depth?part=mist")
+    page.locator("#tray [data-pass=beauty_mist]").click()
+    in_well(page, "beauty_mist", MIDDLE)
+    handle = page.locator(".handle[data-end=start] path")
+    handle.wait_for()
+    page.wait_for_load_state("networkidle")
+    asked = []
+    page.on(
+        "request", lambda request: asked.append(request.url) if "pixels/beauty_mist?" in request.url else None
+    )
+    far_away = {"offline": False, "latency": 400, "downloadThroughput": -1, "uploadThroughput": -1}
+    page.context.new_cdp_session(page).send("Network.emulateNetworkConditions", far_away)
+    box = box_of(handle)
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for step in range(1, 6):
+        page.mouse.move(x + 10 * step, y)
+        page.wait_for_timeout(250)
+    wait_for(
+        lambda: (
+            page.wait_for_timeout(100) or asked[-1].partition("level=")[2].startswith("1&") and len(asked) > 2
+        )
+    )
+    tried = [url.partition("level=")[2].split("&") for url in asked]
+    levels = [int(level) for level, _ in tried]
+    assert levels[0] == 1 < levels[1] and len(asked) == len(set(asked)), asked
+    # Once the hand rests it is as fine as ever; a fine one shows what the coarse one before it did.
+    assert all(tried[i][1] == tried[i - 1][1] for i in range(1, len(tried)) if levels[i] == 1), asked
+    page.mouse.up()
+    # Events come while the page is asked for something.
+    wait_for(lambda: page.wait_for_timeout(100) or "depth." not in asked[-1])
+
+
 def test_a_focus_is_clicked_pulled_over_frames_and_shown_as_computed(page, fog, sources, depth_of):
     page.goto(f"/shots/{fog.id}/depth")
     page.get_by_role("button", name="use these").click(timeout=60_000)

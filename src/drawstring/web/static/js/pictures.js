@@ -29,7 +29,6 @@ export class Pictures {
       return picture;
     }
     // Who asks for what is on its way waits for that.
-    if (Object.keys(tried).length) return this.#fetch(key, frame, name, level, tried, isQuick, tile);
     const way = `${this.turn} ${key}`;
     if (!this.flying.has(way)) this.flying.set(way, this.#fetch(key, frame, name, level, tried, isQuick, tile).finally(() => this.flying.delete(way)));
     return this.flying.get(way);
