@@ -34,7 +34,7 @@ log = logging.getLogger(__name__)
 SHEET_PX = 320
 """At least as wide are the small pictures of a tray and of a board."""
 
-MOST_LEVEL = 4
+MAX_LEVEL = 4
 """Of halvings."""
 
 MOST_SHEET_BYTES = 1 << 30
@@ -59,9 +59,9 @@ def plane_key(
     return (path, size, mtime, ref.part, ref.name, window, level, is_averaged, display)
 
 
-def sheet_level(width: int, px: int = SHEET_PX) -> int:
-    """Give how often a picture is halved to be just as wide as small ones are, or wider."""
-    return min(MOST_LEVEL, max(0, (width // px).bit_length() - 1))
+def level_within(width: int, px: int = SHEET_PX) -> int:
+    """Give how often a picture is halved to be just as wide as that, or wider."""
+    return min(MAX_LEVEL, max(0, (width // px).bit_length() - 1))
 
 
 class KeptPlanes:
@@ -205,11 +205,8 @@ def keep_sheet(files: Mapping[int, FileFacts], passes: Sequence[Pass], window: W
     is_here = os.path.isdir(os.path.dirname(os.path.dirname(keeps.folder)))
     if not is_here or not refs or window.width * window.height * 4 * len(refs) > MOST_SHEET_BYTES:
         return
-    kept, level, averaged = (
-        KeptPlanes(keeps.folder, keeps.limit_bytes),
-        sheet_level(window.width),
-        light_among(refs, passes),
-    )
+    kept, level = KeptPlanes(keeps.folder, keeps.limit_bytes), level_within(window.width)
+    averaged = light_among(refs, passes)
     for ref, plane in read_frame(files, refs, window=window, display=keeps.display).items():
         small = proxy(plane, level, is_light=ref in averaged)
         is_averaged = ref in averaged and level > 0

@@ -14,9 +14,9 @@ from drawstring.core.errors import MissingError
 from drawstring.core.io.headers import read_facts
 from drawstring.core.passes import Role, recognise
 from drawstring.core.tiles.tile_set import TileSet
+from drawstring.runs.kept_planes import level_within
 from drawstring.store import filling, joinings, orders, scans, shows
 from drawstring.store.models import ScanRow, Show
-from drawstring.web.pictures.here import MAX_LEVEL
 from drawstring.web.pictures.views import as_png
 from drawstring.web.services import go_to, house, who, work
 
@@ -116,7 +116,7 @@ def thumb(code: str, scan_id: int, place: int) -> Response:
     facts = house().readers.read(path, read_facts, path)
     passes = recognise(facts)
     chosen = next((one for one in passes if one.role is Role.BEAUTY), passes[0])
-    level = min(MAX_LEVEL, max(0, (facts.window.width // TILE_PX).bit_length() - 1))
+    level = level_within(facts.window.width, TILE_PX)
     refs = list(chosen.channels)
     planes = house().frames.planes({0: facts}, refs, window=facts.window, level=level, is_light=False)
     return as_png(look(chosen.role, [planes[ref] for ref in refs]), TILE_PX)

@@ -16,7 +16,7 @@ from drawstring.core.colour import look
 from drawstring.core.errors import MissingError, SettingError
 from drawstring.core.io.headers import read_facts
 from drawstring.core.passes import Role
-from drawstring.runs.kept_planes import SHEET_PX, sheet_level
+from drawstring.runs.kept_planes import SHEET_PX, level_within
 from drawstring.store import deliveries, orders, scans, shows
 from drawstring.store.facts import delivery_digest
 from drawstring.store.models import ScanRow, Shot, Show
@@ -102,7 +102,7 @@ def thumb(code: str, scan_id: int, key: str, place: int) -> Response:
     )
     facts = house().readers.read(frame.path, read_facts, frame.path)
     window = facts.window
-    level = sheet_level(window.width)
+    level = level_within(window.width)
     refs = [ref._replace(source=0) for ref in chosen.channels]
     planes = house().frames.planes({0: facts}, refs, window=window, level=level, is_light=False)
     return as_png(look(chosen.role, [planes[ref] for ref in refs]), SHEET_PX)

@@ -18,7 +18,7 @@ from drawstring.store import deliveries, recipes, shows
 from drawstring.store.models import Shot
 from drawstring.store.standing import standing
 from drawstring.web.homes import page_of
-from drawstring.web.pictures.here import MAX_LEVEL, frame_here
+from drawstring.web.pictures.here import frame_here
 from drawstring.web.pictures.views import as_png
 from drawstring.web.services import work
 
@@ -61,7 +61,7 @@ def after(shot_id: int, number: int, stage: str) -> Response:
     # A made eye is what "doubled" shows; everywhere else it is the picture of the shot's own file.
     made = [chains.eye_chain(side) for side in (0, 1)] if chains.has_pair else []
     chain = next((eye for eye in made if eye.subject.made), chains.own_chains()[0])
-    level = min(MAX_LEVEL, max(0, (at.window.width // WIDE).bit_length() - 1))
+    level = at.level_within(WIDE)
     if chains.needs_whole(PICTURE, (at.display.width, at.display.height), level):
         level = 0
     planes = at.of(apart(chain.after(Stage(stage), PICTURE)), level)

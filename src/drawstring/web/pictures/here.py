@@ -18,11 +18,10 @@ from drawstring.core.passes import Pass
 from drawstring.core.recipe import Recipe, change
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.pictures import light_among
+from drawstring.runs.kept_planes import level_within
 from drawstring.store import deliveries, recipes, shows
 from drawstring.store.models import Shot
 from drawstring.web.services import house
-
-MAX_LEVEL = 4
 
 
 @dataclass(frozen=True)
@@ -79,10 +78,7 @@ class FrameHere:
 
     def level_within(self, px: int) -> int:
         """Give the proxy level at which the picture is just as wide as this, or wider."""
-        level = 0
-        while level < MAX_LEVEL and self.window.width >> (level + 1) >= px:
-            level += 1
-        return level
+        return level_within(self.window.width, px)
 
     def place_out(self, chains: Chains, level: int) -> Place:
         """Give where pixels of the shot's own file lie."""

@@ -28,9 +28,9 @@ from drawstring.core.recipe.frames import framed
 from drawstring.core.recipe.pictures import picture, picture_inputs, proxy
 from drawstring.core.recipe.sources import depth_pass, of_view, pass_named, read_distances
 from drawstring.core.units import say_length
-from drawstring.runs.kept_planes import SHEET_PX, sheet_level
+from drawstring.runs.kept_planes import MAX_LEVEL, SHEET_PX
 from drawstring.store import recipes, shows
-from drawstring.web.pictures.here import MAX_LEVEL, frame_here, tried
+from drawstring.web.pictures.here import frame_here, tried
 from drawstring.web.services import house, work
 
 bp = Blueprint("pictures", __name__)
@@ -143,7 +143,7 @@ def thumb(shot_id: int, number: int, name: str) -> Response:
         recipe = recipes.current(session, shot)
     passes = at.passes
     wide = _whole("wide", 32, 1024, SHEET_PX)
-    level = sheet_level(at.window.width, wide)
+    level = at.level_within(wide)
     chains = Chains(passes, recipe)
     if chains.needs_whole(name, (at.display.width, at.display.height), level):
         level = 0
