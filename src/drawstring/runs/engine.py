@@ -13,7 +13,7 @@ from contextlib import AbstractContextManager, contextmanager, suppress
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
-from distributed import Client, Future, KilledWorker
+from distributed import Client, Future
 from distributed.client import ClosedClientError
 from sqlalchemy import Engine as Database
 from sqlalchemy import select, text
@@ -23,6 +23,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from drawstring.core.errors import DrawstringError
 from drawstring.core.findings import Finding
 from drawstring.core.io.writing import remove_unfinished
+from drawstring.runs.answers import answer_of, steps_of
 from drawstring.runs.cluster import OwnWorkers
 from drawstring.runs.frame import carry_out
 from drawstring.runs.handoff import make_report, make_review
@@ -30,7 +31,6 @@ from drawstring.runs.kept_planes import Keeps
 from drawstring.runs.manifest import close_package
 from drawstring.runs.measurements import Measurements, Turn
 from drawstring.runs.planning import plan_of, tasks_of
-from drawstring.runs.readers import killer
 from drawstring.runs.run_plan import FrameAnswer, FrameTask
 from drawstring.runs.scanning import Scanning
 from drawstring.store import ledger
@@ -288,12 +288,12 @@ class Engine:
         for run in self._runs.values():
             for future in done[id(run)]:
                 task = run.flying.pop(future)
-                answer = fetched.get(future.key) or self._answer(future, task)
+                answer = fetched.get(future.key) or answer_of(future, task)
                 if answer is None:
                     run.todo.insert(0, task)
                     continue
                 tries = run.attempts[task.number] = run.attempts.get(task.number, 0) + 1
-                run.logs.setdefault(answer.number, []).extend(_told(answer, tries))
+                run.logs.setdefault(answer.number, []).extend(steps_of(answer, tries))
                 if answer.fault and answer.can_pass and tries < TRIES:
                     run.again_at.append((time.monotonic() + 2.0**tries, task))
                 else:
@@ -310,29 +310,6 @@ class Engine:
         except Exception:
             return {}  # one of them went away meanwhile: each is asked by itself
         return {future.key: answer for future, answer in zip(finished, answers, strict=True)}
-
-    def _answer(self, future: Future, task: FrameTask) -> FrameAnswer | None:
-        """Give what became of a frame; None when it was lost on the way and is to be done again."""
-        if future.status in ("cancelled", "lost"):
-            return None
-        try:
-            error = future.exception()
-            if error is None:
-                answer: FrameAnswer = future.result()
-                return answer
-        except KilledWorker as killed:
-            # A worker died with the answer before it was fetched, and so did those that did it again.
-            error = killed
-        if isinstance(error, KilledWorker):
-            return FrameAnswer(task.number, fault=killer(task.files[0].path).as_dict())
-        log.error("Frame %s failed unexpectedly", task.number, exc_info=error)
-        fault = DrawstringError(
-            f"Frame {task.number} failed: {type(error).__name__}: {error}.",
-            where=task.files[0].path if task.files else "",
-            why="This is a mistake in the program; the frame is left out.",
-            remedy="Go on with the run; if it fails again, send the engine's log.",
-        )
-        return FrameAnswer(task.number, fault=fault.as_dict())
 
     def _write_down(self) -> None:
         begun = [run for run in self._runs.values() if run.flying and not run.is_said]
@@ -449,11 +426,3 @@ def _unexpected(error: Exception, where: str) -> DrawstringError:
         why="What is proven stays; the rest is not done.",
         remedy="Go on with the run; if it stops again, the engine's log says where.",
     )
-
-
-def _told(answer: FrameAnswer, tries: int) -> list[dict[str, Any]]:
-    """Give a try's steps with its head; of one whose worker died, what is known."""
-    steps = list(answer.log)
-    if answer.fault and not steps:
-        steps = [{"at": answer.seconds, "says": answer.fault["what"]}]
-    return [{"at": 0.0, "try": tries, "says": answer.worker or "a worker that died"}, *steps]
