@@ -2,20 +2,15 @@
 
 from __future__ import annotations
 
-import shutil
 import statistics
-import tempfile
 import time
 from itertools import product
-from pathlib import Path
 
 from floor import tell
-from serving import served
+from serving import pair_served
 from sqlalchemy.orm import sessionmaker
 
-from drawstring.core.arrivals import scan
-from drawstring.standins.tidewrack import SHOTS, render_show
-from drawstring.store import deliveries, recipes, shows
+from drawstring.store import recipes, shows
 from drawstring.store.database import connect
 
 FRAME = 1002
@@ -35,34 +30,23 @@ MOVED = {
 
 
 def main() -> None:
-    folder = Path(tempfile.mkdtemp(prefix="drawstring-chain-"))
-    bell = tuple(shot for shot in SHOTS if shot.code == "TW040")
-    for _ in render_show(str(folder), shots=bell, width=1920, height=1080, frames=2):
-        pass
-    try:
-        with served([folder]) as (app, url):
-            (found,) = scan(str(folder), roots=[str(folder)]).candidates
-            with sessionmaker(connect(url)).begin() as session:
-                shot = shows.make_shot(session, shows.make_show(session, "Bench"), "TW040")
-                deliveries.accept(session, shot, found)
-                for name, value in CHAIN.items():
-                    recipes.set_values(session, shot, {name: value})
-                number = shot.id
-            client = app.test_client()
-            base = f"/shots/{number}/frames/{FRAME}/pixels"
-            for result, (knot, moved) in product(("picture", "anaglyph"), MOVED.items()):
-                setting, begins, by = moved
-                for level, size, wanted in ((1, "half", "400"), (2, "a quarter", "100")):
-                    taken = []
-                    for i in range(12):
-                        began = time.perf_counter()
-                        answer = client.get(f"{base}/{result}?level={level}&{setting}={begins + by * i}")
-                        assert answer.status_code == 200, answer.text
-                        taken.append((time.perf_counter() - began) * 1000)
-                    says = f"{result}, all stages on, {knot} moved, {size} of HD, ms"
-                    tell(says, statistics.median(taken[2:]), wanted)
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
+    with pair_served() as (app, url, number, _):
+        with sessionmaker(connect(url)).begin() as session:
+            for name, value in CHAIN.items():
+                recipes.set_values(session, shows.shot_by_id(session, number), {name: value})
+        client = app.test_client()
+        base = f"/shots/{number}/frames/{FRAME}/pixels"
+        for result, (knot, moved) in product(("picture", "anaglyph"), MOVED.items()):
+            setting, begins, by = moved
+            for level, size, wanted in ((1, "half", "400"), (2, "a quarter", "100")):
+                taken = []
+                for i in range(12):
+                    began = time.perf_counter()
+                    answer = client.get(f"{base}/{result}?level={level}&{setting}={begins + by * i}")
+                    assert answer.status_code == 200, answer.text
+                    taken.append((time.perf_counter() - began) * 1000)
+                says = f"{result}, all stages on, {knot} moved, {size} of HD, ms"
+                tell(says, statistics.median(taken[2:]), wanted)
 
 
 if __name__ == "__main__":

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import shutil
 import statistics
-import tempfile
 import time
 from pathlib import Path
 
@@ -13,43 +11,27 @@ import OpenEXR
 import OpenImageIO as oiio
 from flask.testing import FlaskClient
 from floor import best, tell
-from serving import served
+from serving import pair_served
 from sqlalchemy.orm import sessionmaker
 
-from drawstring.core.arrivals import scan
 from drawstring.core.io.pixels import use_threads
 from drawstring.runs.frame import carry_out
 from drawstring.runs.planning import plan_of, plan_run, tasks_of
-from drawstring.standins.tidewrack import SHOTS, render_show
-from drawstring.store import deliveries, recipes, shows
+from drawstring.store import recipes, shows
 from drawstring.store.database import connect
 
 FRAME = 1002
 
 
 def main() -> None:
-    folder = Path(tempfile.mkdtemp(prefix="drawstring-eyes-"))
-    bell = tuple(shot for shot in SHOTS if shot.code == "TW040")
-    for _ in render_show(str(folder), shots=bell, width=1920, height=1080, frames=2):
-        pass
-    try:
-        with served([folder]) as (app, url):
-            (found,) = scan(str(folder), roots=[str(folder)]).candidates
-            make = sessionmaker(connect(url))
-            with make.begin() as session:
-                show = shows.make_show(session, "Bench")
-                shot = shows.make_shot(session, show, "TW040")
-                deliveries.accept(session, shot, found)
-                number = shot.id
-            timings(app.test_client(), number)
-            with make.begin() as session:
-                shot = shows.shot_by_id(session, number)
-                recipes.set_values(session, shot, {"eyes.deliver": "side by side", "depth.needed": "no"})
-                recipes.settle(session, shot, "eyes")
-                run = plan_run(session, shot, output=str(folder / "out"))
-                packing(plan_of(run), tasks_of(session, run)[0], folder)
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
+    with pair_served() as (app, url, number, folder):
+        timings(app.test_client(), number)
+        with sessionmaker(connect(url)).begin() as session:
+            shot = shows.shot_by_id(session, number)
+            recipes.set_values(session, shot, {"eyes.deliver": "side by side", "depth.needed": "no"})
+            recipes.settle(session, shot, "eyes")
+            run = plan_run(session, shot, output=str(folder / "out"))
+            packing(plan_of(run), tasks_of(session, run)[0], folder)
 
 
 def timings(client: FlaskClient, number: int) -> None:

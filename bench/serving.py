@@ -20,6 +20,7 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "ops"))
 from drawstring.core.arrivals import scan  # noqa: E402
 from drawstring.installation import Installation  # noqa: E402
 from drawstring.local_postgres import LocalPostgres, free_port, place_for  # noqa: E402
+from drawstring.standins.tidewrack import SHOTS, render_show  # noqa: E402
 from drawstring.store import deliveries, shows  # noqa: E402
 from drawstring.store.database import connect, migrate  # noqa: E402
 from drawstring.web.app import create_served_app  # noqa: E402
@@ -113,3 +114,22 @@ def served(roots: Sequence[Path]) -> Iterator[tuple[Flask, str]]:
     finally:
         server.stop()
         shutil.rmtree(place, ignore_errors=True)
+
+
+@contextmanager
+def pair_served() -> Iterator[tuple[Flask, str, int, Path]]:
+    """Serve an HD pair of two frames; give the application, its database, the shot, and the folder."""
+    folder = Path(tempfile.mkdtemp(prefix="drawstring-pair-"))
+    try:
+        bell = tuple(shot for shot in SHOTS if shot.code == "TW040")
+        for _ in render_show(str(folder), shots=bell, width=1920, height=1080, frames=2):
+            pass
+        with served([folder]) as (app, url):
+            (found,) = scan(str(folder), roots=[str(folder)]).candidates
+            with sessionmaker(connect(url)).begin() as session:
+                shot = shows.make_shot(session, shows.make_show(session, "Bench"), "TW040")
+                deliveries.accept(session, shot, found)
+                number = shot.id
+            yield app, url, number, folder
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
