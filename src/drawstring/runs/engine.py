@@ -69,6 +69,8 @@ class _RunAtWork:
     answers: list[FrameAnswer] = field(default_factory=list)
 
 
+REST_S = 1.0
+"""How long an engine with nothing at work takes the ledger for unchanged where nobody has written to it."""
 SWEEP_S, LEFT_S = 60.0, 120.0
 """How often packages at their end are swept, and how long nobody has written to what is removed."""
 
@@ -117,6 +119,8 @@ class Engine:
         self._sweeps_at = 0.0
         self._enough = ENOUGH
         self._lock: Any = None
+        self._written = self._looked_at = ""
+        self._looks_at = 0.0
 
     def work(self, *, until: Callable[[], bool]) -> None:
         """Work until told to stop; whatever goes wrong on the way is waited out."""
@@ -126,7 +130,7 @@ class Engine:
                 if not self.is_leading():
                     time.sleep(1)
                     continue
-                busy = self.step()
+                busy = self._has_news() and self.step()
                 time.sleep(TICK_S if busy else 2 * TICK_S)
                 patience_s = 1.0
             except (DatabaseAway, SQLAlchemyError) as error:
@@ -149,16 +153,26 @@ class Engine:
     def is_leading(self) -> bool:
         """Whether this is the one engine of the database; takes the lead when nobody has it."""
         if self._lock is not None:
-            self._lock.execute(text("SELECT 1"))
-            self._lock.commit()
+            # It changes with every transaction that writes, whoever commits it.
+            self._written = str(self._lock.execute(text("SELECT pg_current_snapshot()::text")).scalar())
             return True
-        connection = self._database.connect()
+        connection = self._database.connect().execution_options(isolation_level="AUTOCOMMIT")
         if connection.execute(text(f"SELECT pg_try_advisory_lock({ENGINE_LOCK})")).scalar():
-            connection.commit()
-            self._lock = connection
+            self._lock, self._looked_at = connection, ""
             return True
         connection.close()
         return False
+
+    def _has_news(self) -> bool:
+        """Whether a round is due: something is at work, somebody has written, or time alone has changed it.
+
+        A house that rests is asked one short question instead of the dozen of a round.
+        """
+        is_due = self._runs or self._measurements or time.monotonic() >= self._looks_at
+        if not is_due and self._written == self._looked_at:
+            return False
+        self._looked_at, self._looks_at = self._written, time.monotonic() + REST_S
+        return True
 
     def step(self) -> bool:
         """Do one round: take up, hand out, write down. Give whether anything is at work."""

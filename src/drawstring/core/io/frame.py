@@ -10,7 +10,8 @@ import numpy as np
 from drawstring.core.arrays import Stored
 from drawstring.core.errors import MissingError
 from drawstring.core.io.facts import ChannelRef, FileFacts, Window
-from drawstring.core.io.pixels import Rows, placed, read_channels
+from drawstring.core.io.pixels import placed, read_channels
+from drawstring.core.io.unpacking import Rows
 
 
 def read_frame(

@@ -13,6 +13,7 @@ import os
 import struct
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import BinaryIO
 
 import xxhash
@@ -94,7 +95,7 @@ class PackedPart:
             elif attribute.name == "chunkCount":
                 struct.pack_into("<i", header, attribute.at, chunks)
 
-    @property
+    @cached_property
     def most(self) -> int:
         """Bytes of a chunk that holds its pixels as they are: none is packed to more."""
         pixel = sum(_PIXEL_BYTES.get(struct.unpack_from("<i", layout)[0], 4) for _, layout in self.channels)
@@ -146,24 +147,33 @@ def chunks_of(file: BinaryIO, part: PackedPart) -> Iterator[tuple[bytes, bytes]]
     NotAsCountedError
         A chunk is not where the table says, is larger than its pixels, or ends early.
     """
+    for number in range(len(part.offsets)):
+        yield _chunk(file, part, number)
+
+
+def chunk_at(file: BinaryIO, part: PackedPart, number: int) -> bytes:
+    """Give a chunk's packed bytes; raise as `chunks_of` does."""
+    return _chunk(file, part, number)[1]
+
+
+def _chunk(file: BinaryIO, part: PackedPart, number: int) -> tuple[bytes, bytes]:
     lead = (4 if part.is_numbered else 0) + (16 if part.tile else 4)
-    lines, most = part.lines, part.most
-    for number, offset in enumerate(part.offsets):
-        head = _read(file, lead + 4, offset)
-        if len(head) < lead + 4:
-            raise _odd(file, "ends within a chunk")
-        if part.is_numbered and struct.unpack_from("<i", head)[0] != part.index:
-            raise _odd(file, f"has a chunk of another part where part {part.index} has one")
-        place = head[4 if part.is_numbered else 0 : lead]
-        if place != part.place(number, lines):
-            raise _odd(file, f"has another chunk where its table says that number {number} lies")
-        length = struct.unpack_from("<i", head, lead)[0]
-        if not 0 < length <= most:
-            raise _odd(file, f"has a chunk of {length:,} bytes for {most:,} bytes of pixels")
-        packed = _read(file, length, offset + lead + 4)
-        if len(packed) < length:
-            raise _odd(file, "ends within a chunk")
-        yield place, packed
+    offset, most = part.offsets[number], part.most
+    head = _read(file, lead + 4, offset)
+    if len(head) < lead + 4:
+        raise _odd(file, "ends within a chunk")
+    if part.is_numbered and struct.unpack_from("<i", head)[0] != part.index:
+        raise _odd(file, f"has a chunk of another part where part {part.index} has one")
+    place = head[4 if part.is_numbered else 0 : lead]
+    if place != part.place(number, part.lines):
+        raise _odd(file, f"has another chunk where its table says that number {number} lies")
+    length = struct.unpack_from("<i", head, lead)[0]
+    if not 0 < length <= most:
+        raise _odd(file, f"has a chunk of {length:,} bytes for {most:,} bytes of pixels")
+    packed = _read(file, length, offset + lead + 4)
+    if len(packed) < length:
+        raise _odd(file, "ends within a chunk")
+    return place, packed
 
 
 def _read(file: BinaryIO, length: int, at: int) -> bytes:

@@ -20,6 +20,7 @@ from drawstring.core.io.facts import ChannelFacts, ChannelRef, FileFacts, Window
 from drawstring.core.io.headers import read_facts
 from drawstring.core.io.luminance import MARK, STORED, colours, is_made
 from drawstring.core.io.stills import open_as_stored, read_still_channels, still_names
+from drawstring.core.io.unpacking import UNPACKED, Rows, unpack_channels
 
 DTYPES: dict[str, np.dtype[Any]] = {
     "half": np.dtype(np.float16),
@@ -50,10 +51,6 @@ def use_threads(count: int) -> None:
     OpenEXR.set_global_thread_count(count if count > 1 else 0)
     oiio.attribute("threads", count)
     oiio.attribute("exr_threads", -1 if count <= 1 else count)
-
-
-Rows = tuple[int, int]
-"""First and last row of a band, both included, as the data window counts them."""
 
 
 def read_channels(
@@ -141,6 +138,8 @@ def _read(
         for part, channels in wanted.items()
         for c in channels
     )
+    if not subsampled and (unpacked := _unpacked(path, facts, wanted, rows)) is not None:
+        return unpacked
     if rows is not None and not subsampled:
         return _read_band(path, facts, wanted, rows)
     if rows is not None:
@@ -156,6 +155,21 @@ def _read(
     if subsampled or not is_broken and _runs_needed(facts, wanted) > _MOST_RUNS:
         return _read_whole(path, facts, wanted)
     return _read_runs(path, facts, wanted)
+
+
+def _unpacked(
+    path: str, facts: FileFacts, wanted: dict[int, list[ChannelFacts]], rows: Rows | None
+) -> dict[ChannelRef, Stored] | None:
+    """Read what can be unpacked channel by channel; None where all goes through a library."""
+    if facts.kind != "openexr" or not all(facts.parts[part].compression in UNPACKED for part in wanted):
+        return None
+    planes = unpack_channels(
+        path,
+        {part: [channel.name for channel in channels] for part, channels in wanted.items()},
+        rows=rows,
+        threads=_threads or os.cpu_count() or 1,
+    )
+    return None if planes is None else {ChannelRef(*place): plane for place, plane in planes.items()}
 
 
 def torn(path: str, detail: str) -> SourceError:
