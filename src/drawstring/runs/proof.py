@@ -156,7 +156,7 @@ def _prove_part(
     lost: dict[str, int] = {}
     # Rows are compared in blocks that stay in the processor's cache; a block holds whole chunks of
     # every compression, so none is unpacked twice. Tiles are unpacked at once.
-    runs = _runs(spec, written)
+    runs = _runs(spec, written, is_packed=part.compression != Compression.NONE)
     block = spec.height if spec.tile_width else max(BLOCK, _LINES.get(part.compression, 0))
     for top in range(0, spec.height, block):
         bottom = min(top + block, spec.height)
@@ -220,15 +220,17 @@ def checksum(path: str) -> str:
     return digest.hexdigest()
 
 
-def _runs(spec: Any, written: Mapping[str, Stored]) -> list[tuple[int, list[str], np.dtype[Any]]]:
+def _runs(
+    spec: Any, written: Mapping[str, Stored], *, is_packed: bool
+) -> list[tuple[int, list[str], np.dtype[Any]]]:
     """Give neighbouring channels of one type; with two types and many changes, float serves for both.
 
-    Every run unpacks each chunk again, so a file of mixed types is read as float at once: exact for half
-    and for float. Whole numbers are always read as such.
+    Every run unpacks each chunk again, so a packed file of mixed types is read as float at once: exact for
+    half and for float. Whole numbers are always read as such.
     """
     kinds = [written[name].dtype for name in spec.channelnames]
     runs = [(list(group), dtype) for dtype, group in groupby(range(len(kinds)), key=lambda i: kinds[i])]
-    if len(runs) > 2 and np.dtype(np.uint32) not in kinds:
+    if is_packed and len(runs) > 2 and np.dtype(np.uint32) not in kinds:
         return [(0, list(spec.channelnames), np.dtype(np.float32))]
     return [(members[0], [spec.channelnames[i] for i in members], dtype) for members, dtype in runs]
 

@@ -15,7 +15,7 @@ import struct
 from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import partial
+from functools import cached_property, partial
 from itertools import accumulate, pairwise
 from typing import Any, BinaryIO
 
@@ -45,7 +45,7 @@ class _Row:
     names: tuple[str, ...]
     types: tuple[np.dtype[Any], ...]
 
-    @property
+    @cached_property
     def begins(self) -> tuple[int, ...]:
         return tuple(accumulate((each.itemsize for each in self.types), initial=0))
 
