@@ -139,12 +139,15 @@ def test_what_is_packed_otherwise_or_thinned_is_the_librarys(tmp_path):
     assert unpack_channels(path, {0: ["A"]}) is None
     scan_lines(path, "ZIP")
     assert unpack_channels(path, {0: ["nothing"]}) is None and unpack_channels(path, {1: ["A"]}) is None
+    # The library thins by itself what is given at full size.
     planes = {
-        "Y": PLANES["B"][:44, :36].copy(),
-        "BY": OpenEXR.Channel("BY", SMOOTH[:44:2, :36:2].astype(np.float16), 2, 2),
+        "A": OpenEXR.Channel("A", PLANES["B"][:44, :36].copy(), 1, 1),
+        "heat": OpenEXR.Channel("heat", PLANES["B"][:44, :36].copy(), 2, 2),
     }
-    with OpenEXR.File({"compression": OpenEXR.ZIP_COMPRESSION}, planes) as file:
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    corner = (np.array([0, 0], np.int32), np.array([35, 43], np.int32))
+    with OpenEXR.File(header | {"dataWindow": corner, "displayWindow": corner}, planes) as file:
         file.write(path)
-    assert unpack_channels(path, {0: ["Y"]}) is None
-    read = read_channels(path, [ChannelRef(0, "Y")], facts=read_facts(path))
-    assert same(read[ChannelRef(0, "Y")], PLANES["B"][:44, :36])
+    assert unpack_channels(path, {0: ["A"]}) is None
+    read = read_channels(path, [ChannelRef(0, "A")], facts=read_facts(path))
+    assert same(read[ChannelRef(0, "A")], PLANES["B"][:44, :36])

@@ -144,3 +144,37 @@ def test_a_run_is_not_held_up_by_what_arrived_meanwhile(plan, workers, sessions,
         assert run.state == "done", [(frame.fault, frame.log) for frame in run.frames if frame.fault]
         states = [one.state for one in session.query(Measurement).filter_by(kind="depth")]
     assert len(states) == 13 and states.count("done") < 13, "somebody's distances can wait a little"
+
+
+class Rounds:
+    """Stands beside an engine and counts its rounds."""
+
+    count = 0
+
+    def step(self) -> None:
+        self.count += 1
+
+
+def test_an_engine_that_rests_asks_little_and_takes_up_at_once_what_is_written(
+    monkeypatch, plan, workers, sessions, database
+):
+    monkeypatch.setattr(engines, "REST_S", 3600)
+    monkeypatch.setattr(engines, "TICK_S", 0.02)
+    rounds, ticks, planned, resting = Rounds(), 0, [], 0
+    until = time.monotonic() + 90
+
+    def over() -> bool:
+        nonlocal ticks, resting
+        ticks += 1
+        if ticks == 40:
+            resting = rounds.count
+            planned.append(plan())
+        with sessions() as session:
+            done = bool(planned) and ledger.find_run(session, planned[0]).state == "done"
+        return done or time.monotonic() > until
+
+    Engine(database, workers, beside=[rounds]).work(until=over)
+    # What it writes itself, and a database that cleans up, may have it look once more.
+    assert 1 <= resting <= 10 and rounds.count > resting + 2
+    with sessions() as session:
+        assert ledger.find_run(session, planned[0]).state == "done"

@@ -133,14 +133,15 @@ def placed(plane: Stored, window: Window, into: Window) -> Stored:
 def _read(
     path: str, facts: FileFacts, wanted: dict[int, list[ChannelFacts]], rows: Rows | None
 ) -> dict[ChannelRef, Stored]:
-    subsampled = any(
-        c.x_sampling * c.y_sampling > 1 or is_made(facts.parts[part], c.name)
-        for part, channels in wanted.items()
-        for c in channels
+    # The picture library opens no part in which any channel is thinned.
+    is_thinned = any(
+        channel.x_sampling * channel.y_sampling > 1 or is_made(facts.parts[part], channel.name)
+        for part in wanted
+        for channel in facts.parts[part].channels
     )
-    if not subsampled and (unpacked := _unpacked(path, facts, wanted, rows)) is not None:
+    if not is_thinned and (unpacked := _unpacked(path, facts, wanted, rows)) is not None:
         return unpacked
-    if rows is not None and not subsampled:
+    if rows is not None and not is_thinned:
         return _read_band(path, facts, wanted, rows)
     if rows is not None:
         return {
@@ -152,7 +153,7 @@ def _read(
         return read_still_channels(path, wanted)
     # One part that is not whole would hold up all others where the file is read as a whole.
     is_broken = any(part.unfinished for part in facts.parts)
-    if subsampled or not is_broken and _runs_needed(facts, wanted) > _MOST_RUNS:
+    if is_thinned or not is_broken and _runs_needed(facts, wanted) > _MOST_RUNS:
         return _read_whole(path, facts, wanted)
     return _read_runs(path, facts, wanted)
 
