@@ -24,11 +24,10 @@ TEST_LIMIT_S, GROUP_LIMIT_S, LAST_WORDS_S = 400, 2700, 20
 GROUPS = {
     "pages and store": [
         "tests/web", "tests/store", "tests/test_house.py", "tests/test_keeping.py",
-        "tests/test_shell_arrivals.py", "tests/test_sixth_knot.py", "tests/standins",
+        "tests/test_shell_arrivals.py", "tests/test_sixth_knot.py", "tests/test_shell.py", "tests/standins",
     ],
     "core and runs": [
-        "tests/core", "src/drawstring/core", "src/drawstring/standins", "tests/runs", "tests/test_shell.py",
-        "tests/test_words.py",
+        "tests/core", "src/drawstring/core", "src/drawstring/standins", "tests/runs", "tests/test_words.py",
     ],
 }  # fmt: skip
 
