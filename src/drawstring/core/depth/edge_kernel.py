@@ -28,20 +28,15 @@ STEEPER = 2.5
 
 
 @kernel()
-def fellows(z: NDArray[np.float32], nothing: NDArray[np.bool_], count: NDArray[np.uint8]) -> None:
-    """Count, of the eight neighbours of every pixel, those at its own distance; written into `count`."""
+def is_alone(z: NDArray[np.float32], nothing: NDArray[np.bool_], row: int, col: int) -> bool:
+    """Whether fewer than `FELLOWS` of a pixel's eight neighbours lie at its own distance."""
     height, width = z.shape
-    for row in range(height):
-        for col in range(width):
-            if nothing[row, col]:
-                continue
-            here, found = z[row, col], 0
-            for r in range(max(0, row - 1), min(height, row + 2)):
-                for c in range(max(0, col - 1), min(width, col + 2)):
-                    if (r != row or c != col) and not nothing[r, c]:
-                        if abs(z[r, c] - here) <= ALIKE * here:
-                            found += 1
-            count[row, col] = found
+    here, fellows = z[row, col], 0
+    for r in range(max(0, row - 1), min(height, row + 2)):
+        for c in range(max(0, col - 1), min(width, col + 2)):
+            if (r != row or c != col) and not nothing[r, c] and abs(z[r, c] - here) <= ALIKE * here:
+                fellows += 1
+    return fellows < FELLOWS
 
 
 @kernel()
@@ -61,7 +56,6 @@ def goes_on(here: float, side: float, beyond: float) -> bool:
 def scan_rows(
     z: NDArray[np.float32],
     nothing: NDArray[np.bool_],
-    alone: NDArray[np.bool_],
     part: NDArray[np.bool_],
     kind: NDArray[np.uint8],
     nearer: NDArray[np.float32],
@@ -69,16 +63,16 @@ def scan_rows(
 ) -> None:
     """Mark steps (1) and mixed pixels (2) along rows in `kind`, and the two sides' distances at the latter.
 
+    Only what is alone at its distance can be mixed.
+
     Parameters
     ----------
     z, nearer, further : (H, W) float32
     nothing : (H, W) bool
-    alone : (H, W) bool
-        Pixels with fewer than `FELLOWS` neighbours of their own distance: only these can be mixed.
     part : (H, W) bool
         Pixels that may be covered in part, and so mixed with nothing.
     kind : (H, W) uint8
-        `kind`, `nearer` and `further` are written to.
+        0 everywhere before; `nearer` and `further` are written to where it becomes 2.
     """
     height, width = z.shape
     for row in range(height):
@@ -98,7 +92,11 @@ def scan_rows(
                     continue
                 low, high = min(before, after), max(before, after)
                 is_between = low * (1 + UNEVEN) < here < high * (1 - UNEVEN)
-                if is_between and alone[row, col] and not (goes_on(i, a, a2) or goes_on(i, b, b2)):
+                if (
+                    is_between
+                    and not (goes_on(i, a, a2) or goes_on(i, b, b2))
+                    and is_alone(z, nothing, row, col)
+                ):
                     kind[row, col] = 2
                     # A side that is mixed itself stands between its own side and this pixel.
                     first = min(1 / a, 1 / a2) if a > b else max(1 / a, 1 / a2)
@@ -122,7 +120,8 @@ def scan_rows(
                 departs = here > side * (1 + STEP) if empty > side else here < side * (1 - STEP)
                 is_between = empty > here > side if empty > side else empty < here < side
                 is_round = goes_on(1.0 / here, 1.0 / side, 1.0 / z[row, beyond])
-                if is_flat and departs and is_between and not is_round and part[row, col] and alone[row, col]:
+                is_mixed = is_flat and departs and is_between and not is_round and part[row, col]
+                if is_mixed and is_alone(z, nothing, row, col):
                     kind[row, col] = 2
                     nearer[row, col] = side
                     further[row, col] = side

@@ -69,29 +69,27 @@ def edge_map(z: Plane, nothing: Mask, alpha: Plane | None = None) -> EdgeMap:
     array([[0, 0, 1, 2, 1, 0, 0]], dtype=uint8)
     """
     # Compiled code is loaded when depth is looked at, not when anything of this package is.
-    from drawstring.core.depth.edge_kernel import FELLOWS, fellows, scan_rows
+    from drawstring.core.depth.edge_kernel import scan_rows
 
-    values, empty = np.ascontiguousarray(z, np.float32), np.ascontiguousarray(nothing)
-    count = np.zeros(values.shape, np.uint8)
-    fellows(values, empty, count)
-    alone = count < FELLOWS
+    values = np.ascontiguousarray(z, np.float32)
     part = np.ones(values.shape, bool) if alpha is None else (alpha > 0) & (alpha < 1)
-    kind = np.zeros(values.shape, np.uint8)
-    nearer, further = values.copy(), values.copy()
-    scan_rows(values, empty, alone, part, kind, nearer, further)
+    sides = []
     # Columns are rows of the turned picture.
-    turned = np.zeros(values.T.shape, np.uint8)
-    near_t, far_t = np.ascontiguousarray(nearer.T), np.ascontiguousarray(further.T)
-    down_z, down_empty = np.ascontiguousarray(values.T), np.ascontiguousarray(empty.T)
-    down_alone, down_part = np.ascontiguousarray(alone.T), np.ascontiguousarray(part.T)
-    scan_rows(down_z, down_empty, down_alone, down_part, turned, near_t, far_t)
-    down = turned.T == 2
-    fresh = down & (kind != 2)
-    nearer[fresh], further[fresh] = near_t.T[fresh], far_t.T[fresh]
-    kind = np.maximum(kind, turned.T)
+    for plane, empty, mixable in ((values, nothing, part), (values.T, nothing.T, part.T)):
+        kind = np.zeros(plane.shape, np.uint8)
+        near, far = np.empty(plane.shape, np.float32), np.empty(plane.shape, np.float32)
+        scan_rows(*map(np.ascontiguousarray, (plane, empty, mixable)), kind, near, far)
+        sides.append((kind, near, far))
+    along, (down, *of_down) = sides[0], (plane.T for plane in sides[1])
+    kind = np.maximum(along[0], down)
     if (kind == 2).sum() < FILTERED * (kind > 0).sum():
         # Few lie between two sides: not filtered, but thin things as they are.
-        return EdgeMap(np.minimum(kind, 1), values.copy(), values.copy())
+        return EdgeMap(np.minimum(kind, 1), values, values)
+    places = along[0] == 2
+    fresh = (down == 2) & ~places
+    nearer, further = values.copy(), values.copy()
+    for plane, of_rows, of_columns in zip((nearer, further), along[1:], of_down, strict=True):
+        plane[places], plane[fresh] = of_rows[places], of_columns[fresh]
     return EdgeMap(kind, nearer, further)
 
 
