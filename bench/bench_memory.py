@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import resource
 import shutil
 import subprocess
 import sys
@@ -29,7 +28,7 @@ def main() -> None:
         write_source(f"{folder}/source.exr")
         # In a process of its own: what made the source must not count.
         command = [sys.executable, __file__, folder]
-        tell("worker, 4K, 32 half channels, GB", float(subprocess.check_output(command)), "1.5")
+        tell("worker, 4K, 32 half channels, GB", float(subprocess.check_output(command)), "0.8")
     finally:
         shutil.rmtree(folder)
 
@@ -59,7 +58,10 @@ def pack(folder: str) -> None:
     source = SourceFile(0, path, facts.size_bytes, facts.mtime_ns)
     answer = carry_out(plan, FrameTask(1, (source,), "A_v001.0001.exr"))
     assert answer.checksum, answer.fault
-    print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6)
+    # Not `getrusage`: that begins with what the parent held.
+    with open("/proc/self/status") as file:
+        peak = next(line for line in file if line.startswith("VmHWM:"))
+    print(int(peak.split()[1]) / 1e6)
 
 
 if __name__ == "__main__":

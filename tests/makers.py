@@ -27,6 +27,7 @@ from drawstring.core.chain import Work, channels_of
 from drawstring.core.passes import Pass
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.chains import Chains
+from drawstring.core.recipe.counting import FACTS
 from drawstring.core.recipe.homes import countings
 from drawstring.installation import Installation
 from drawstring.local_postgres import LocalPostgres
@@ -180,11 +181,11 @@ def count_facts_here(session: Session, shot: Shot) -> None:
     delivery = shot.delivery
     passes, window = tuple(deliveries.passes_of(delivery)), deliveries.window_of(delivery)
     told = [
-        look_through(measuring.FACTS, number, source_files(files), passes, window)
+        look_through(FACTS, number, source_files(files), passes, window)
         for number, files in deliveries.usable_frames(session, delivery).items()
     ]
     measuring.finish(
-        delivery.measured(measuring.FACTS), {number: facts for number, facts, _ in told}, {},
+        delivery.measured(FACTS), {number: facts for number, facts, _ in told}, {},
         {number: packed for number, _, packed in told},
     )  # fmt: skip
 

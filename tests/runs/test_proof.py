@@ -1,5 +1,8 @@
 """The proof: equal means equal bit by bit, and every way of being different is found."""
 
+import subprocess
+import sys
+
 import numpy as np
 import OpenEXR
 import pytest
@@ -134,3 +137,13 @@ def test_every_form_of_a_part_is_written_and_proven_by_the_other_reader(tmp_path
                     parts[1],
                 ],
             )
+
+
+def test_workers_load_no_database():
+    """What computes a frame is loaded by workers anywhere, where there is none and memory is for pictures."""
+    asked = (
+        "import sys; import drawstring.runs.frame, drawstring.runs.measuring, drawstring.runs.readers;"
+        "from drawstring.runs.homes import files_beside; from drawstring.core.recipe import Recipe;"
+        "files_beside((), Recipe()); print(sorted({'sqlalchemy', 'flask', 'distributed'} & set(sys.modules)))"
+    )
+    assert subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True).stdout == "[]\n"

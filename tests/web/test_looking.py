@@ -13,12 +13,12 @@ from PIL import Image
 from test_browser import in_well
 
 from drawstring.core.arrivals import scan
+from drawstring.core.recipe.counting import FACTS
 from drawstring.runs.kept_planes import Keeps, KeptPlanes
 from drawstring.runs.measuring import look_through
 from drawstring.runs.planning import source_files
 from drawstring.runs.readers import Readers
 from drawstring.store import deliveries, shows
-from drawstring.store.measuring import FACTS
 from drawstring.store.models import Review, Shot
 from drawstring.web.pictures import frames as frame_cache
 

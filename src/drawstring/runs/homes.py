@@ -14,7 +14,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from types import ModuleType
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from drawstring.core.arrays import Picture
 from drawstring.core.camera import Moment
@@ -29,7 +29,9 @@ from drawstring.core.recipe.beside import BesideFile
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.sources import Pixels
 from drawstring.runs.run_plan import RunPlan
-from drawstring.store.models import Run
+
+if TYPE_CHECKING:  # workers know no database
+    from drawstring.store.models import Run
 
 Written = Callable[[str], Picture | None]
 """Gives what a pass or result was written as, (H, W, C) float32; None where it does not go out whole."""

@@ -17,6 +17,7 @@ from sqlalchemy.orm import Session
 from drawstring.core.io.facts import Window
 from drawstring.core.passes import Pass
 from drawstring.core.recipe import Recipe
+from drawstring.core.recipe.counting import FACTS
 from drawstring.core.recipe.homes import countings
 from drawstring.runs.kept_planes import Keeps
 from drawstring.runs.measuring import look_through
@@ -144,7 +145,7 @@ class Measurements:
         return before - room
 
     def _kept_for(self, one: _AtWork, number: int) -> Keeps | None:
-        shown = self._keeps is not None and one.kind == measuring.FACTS and number == one.shown
+        shown = self._keeps is not None and one.kind == FACTS and number == one.shown
         return replace(self._keeps, display=one.display) if shown and self._keeps else None
 
     def collect(self) -> None:
@@ -216,7 +217,7 @@ def _begin(session: Session, measurement: Measurement) -> _AtWork:
     return _AtWork(
         measurement.id,
         kind,
-        Turn.FACTS if kind == measuring.FACTS else Turn.WAITED_FOR if is_waited_for else Turn.AFTER,
+        Turn.FACTS if kind == FACTS else Turn.WAITED_FOR if is_waited_for else Turn.AFTER,
         passes,
         deliveries.window_of(delivery),
         frames,

@@ -19,10 +19,10 @@ from drawstring.core.io.packed import digests_of
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.passes import COLOUR_ROLES, Pass, PassStatistics, Role, joined, pass_statistics
 from drawstring.core.recipe import Recipe
+from drawstring.core.recipe.counting import FACTS
 from drawstring.core.recipe.homes import count, countings, tell
 from drawstring.runs.kept_planes import Keeps, keep_sheet
 from drawstring.runs.run_plan import SourceFile
-from drawstring.store.measuring import FACTS
 
 log = logging.getLogger(__name__)
 

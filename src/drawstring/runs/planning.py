@@ -25,11 +25,12 @@ from drawstring.core.recipe import (
     result_named,
     upgraded,
 )
+from drawstring.core.recipe.counting import FACTS
 from drawstring.runs.homes import asked_beside, files_beside
 from drawstring.runs.run_plan import FrameTask, RunPlan, SourceFile
 from drawstring.store import deliveries, recipes
 from drawstring.store.ledger import HOLDS
-from drawstring.store.measuring import FACTS, FrameCounted, frames_counted
+from drawstring.store.measuring import FrameCounted, frames_counted
 from drawstring.store.models import Frame, Run, RunFrame, Shot
 from drawstring.store.standing import ShotStanding, standing, standings
 from drawstring.store.storable import storable_text

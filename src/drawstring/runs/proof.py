@@ -27,11 +27,11 @@ from drawstring.runs.proof_kernel import FLOAT_OF_HALF, same, same_as_half
 _TYPES = {np.dtype(np.float16): "half", np.dtype(np.float32): "float", np.dtype(np.uint32): "uint"}
 _BITS = {2: np.uint16, 4: np.uint32}
 
-_LINES = {"dwab": 256, "htj2k256": 256}
-"""Lines of a chunk where they are more than `BLOCK`."""
-
 BLOCK = 32
-"""Rows read at a time: a multiple of the chunk height of all lossless compressions."""
+"""Rows read at a time: a multiple of the lines of a chunk in nearly all compressions."""
+
+_LINES = {"zip": 16, "zips": 16, "none": 16, "dwab": 256, "htj2k256": 256}
+"""Rows read at a time where a chunk has more lines, or where fewer will do and spare memory."""
 
 _ROWS = 2
 """Rows compared at a time: 33 channels of an HD picture in half a megabyte."""
@@ -157,7 +157,7 @@ def _prove_part(
     # Rows are compared in blocks that stay in the processor's cache; a block holds whole chunks of
     # every compression, so none is unpacked twice. Tiles are unpacked at once.
     runs = _runs(spec, written, is_packed=part.compression != Compression.NONE)
-    block = spec.height if spec.tile_width else max(BLOCK, _LINES.get(part.compression, 0))
+    block = spec.height if spec.tile_width else _LINES.get(part.compression, BLOCK)
     for top in range(0, spec.height, block):
         bottom = min(top + block, spec.height)
         for first, names, dtype in runs:

@@ -16,12 +16,10 @@ from drawstring.core.arrivals.facts import findings_of
 from drawstring.core.io.facts import Window
 from drawstring.core.passes import HASHED_ROLES, Pass, PassStatistics, Role, alpha_kind, statistics_from_dict
 from drawstring.core.recipe import Recipe
+from drawstring.core.recipe.counting import FACTS
 from drawstring.core.recipe.homes import countings, kept_of
 from drawstring.store.facts import pass_from_row
 from drawstring.store.models import Delivery, Measurement, now
-
-FACTS = "facts"
-"""What is counted of every delivery; any other kind of measurement is a knot's, and bears its name."""
 
 
 def ask(session: Session, delivery: Delivery, recipe: Recipe, *, anew: bool = False) -> None:

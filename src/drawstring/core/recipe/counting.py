@@ -6,6 +6,9 @@ from dataclasses import dataclass
 
 from drawstring.core.io.facts import ChannelRef
 
+FACTS = "facts"
+"""What is counted of every delivery; any other kind of count is a knot's, and bears its name."""
+
 
 @dataclass(frozen=True)
 class Counting:

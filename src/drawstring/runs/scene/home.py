@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from drawstring.core.camera import Camera, camera_of
 from drawstring.core.io.headers import read_facts
@@ -14,8 +14,9 @@ from drawstring.core.scene.world import world_of
 from drawstring.core.scene.writing import write_scene
 from drawstring.core.units import METRES
 from drawstring.runs.proof import checksum
-from drawstring.store import deliveries, measuring
-from drawstring.store.models import Run
+
+if TYPE_CHECKING:
+    from drawstring.store.models import Run
 
 
 def writes(recipe: Recipe) -> str:
@@ -25,6 +26,9 @@ def writes(recipe: Recipe) -> str:
 
 def accompanying(run: Run, recipe: Recipe) -> list[dict[str, Any]]:
     """Write the scene as it was used, where the knot is settled; give what the manifest says of the files."""
+    # Workers load this, too, and know no database.
+    from drawstring.store import deliveries, measuring
+
     settings = recipe.scene
     if not settings.needed or not settings.settled_on:
         return []

@@ -23,10 +23,10 @@ from drawstring.core.pack.form import (
 )
 from drawstring.core.pack.naming import bare_name
 from drawstring.core.pack.profile_checks import asked_settings
+from drawstring.core.recipe.counting import FACTS
 from drawstring.core.recipe.finished import said_of_plain_channels
 from drawstring.runs.planning import file_names_of, notes_for
 from drawstring.store import deliveries, profiles
-from drawstring.store.measuring import FACTS
 from drawstring.store.models import Shot
 from drawstring.store.standing import ShotStanding
 from drawstring.web.pack.drawn_map import draw_map
