@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from drawstring.core.colour.levels import HIGHEST, LOWEST, STEPS, levels_of
-from drawstring.core.halves import halved
+from drawstring.core.halves import halved, singles
 
 
 def test_every_pixel_is_counted_once_at_its_stop_and_column():
@@ -52,3 +52,13 @@ def test_halves_for_looking_are_the_nearest_ones_to_the_last_bit():
             assert np.array_equal(np.isnan(made[..., i]), ~is_number)
             same = made[..., i].view(np.uint16) == nearest.view(np.uint16)
             assert same[is_number].all()
+
+
+def test_every_half_is_read_as_the_float_that_it_is():
+    halves = np.arange(1 << 16, dtype=np.uint16).view(np.float16).reshape(256, 256)
+    for plane in (halves, halves[::2, 3::5], halves.T):
+        np.testing.assert_array_equal(
+            singles(plane).view(np.uint32), plane.astype(np.float32).view(np.uint32)
+        )
+    whole = np.float32([[1, np.nan]])
+    assert singles(whole) is whole and singles(np.uint32([[7]])) == np.float32(7)

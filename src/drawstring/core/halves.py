@@ -1,4 +1,4 @@
-"""Light as half floats, for looking: four times as quick as the general conversion."""
+"""Half floats made and read: several times as quick as the general conversions, and the same bits."""
 
 from __future__ import annotations
 
@@ -14,6 +14,26 @@ from drawstring.core.kernels import kernel
 
 WORTH_TWO = 500_000
 """Values that are worth a second thread."""
+
+_HALVES = np.arange(1 << 16, dtype=np.uint16).view(np.float16)
+FLOAT_OF_HALF: NDArray[np.uint32] = _HALVES.astype(np.float32).view(np.uint32)
+"""The bits of every half as a float, by numpy's conversion, which is exact."""
+
+
+def singles(plane: NDArray[Any]) -> NDArray[np.float32]:
+    """Give a plane as float32: itself where it is that; halves by a table, which is exact.
+
+    Examples
+    --------
+    >>> singles(np.float16([[0.5, 2]]))
+    array([[0.5, 2. ]], dtype=float32)
+    """
+    if plane.dtype != np.float16:
+        return np.asarray(plane, np.float32)
+    made = np.empty(plane.shape, np.float32)
+    bits = np.ascontiguousarray(plane).view(np.uint16)
+    _widen(bits.ravel(), FLOAT_OF_HALF, made.view(np.uint32).ravel())
+    return made
 
 
 def halved(planes: Sequence[NDArray[Any]]) -> NDArray[np.float16]:
@@ -39,6 +59,11 @@ def halved(planes: Sequence[NDArray[Any]]) -> NDArray[np.float16]:
     return made
 
 
+def stored_as(plane: NDArray[np.float32], kind: np.dtype[Any]) -> NDArray[Any]:
+    """Give a plane of floats in another type: halves as `halved` rounds them."""
+    return _of(plane).view(np.float16) if kind == np.float16 else np.asarray(plane, kind)
+
+
 def _of(plane: NDArray[Any]) -> NDArray[np.uint16]:
     """Give a plane's halves as bits."""
     if plane.dtype == np.float16:
@@ -47,6 +72,12 @@ def _of(plane: NDArray[Any]) -> NDArray[np.uint16]:
     bits = np.empty(single.shape, np.uint16)
     _halve(single.ravel(), single.view(np.uint32).ravel(), bits.ravel())
     return bits
+
+
+@kernel(nogil=True)
+def _widen(bits, table, made):  # type: ignore[no-untyped-def]
+    for i in range(bits.size):
+        made[i] = table[bits[i]]
 
 
 @kernel(nogil=True)

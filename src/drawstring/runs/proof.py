@@ -18,11 +18,12 @@ import xxhash
 
 from drawstring.core.arrays import Stored
 from drawstring.core.errors import OutputError
+from drawstring.core.halves import FLOAT_OF_HALF
 from drawstring.core.io.facts import Window
 from drawstring.core.io.taking_over import TakenPart, taken_as_counted
 from drawstring.core.io.writing import PartToWrite, final_path
 from drawstring.core.pack.form import Compression, is_lossy
-from drawstring.runs.proof_kernel import FLOAT_OF_HALF, same, same_as_half
+from drawstring.runs.proof_kernel import same, same_as_half
 
 _TYPES = {np.dtype(np.float16): "half", np.dtype(np.float32): "float", np.dtype(np.uint32): "uint"}
 _BITS = {2: np.uint16, 4: np.uint32}

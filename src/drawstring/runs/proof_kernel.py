@@ -11,10 +11,6 @@ from numpy.typing import NDArray
 
 from drawstring.core.kernels import kernel
 
-_HALVES = np.arange(1 << 16, dtype=np.uint16).view(np.float16)
-FLOAT_OF_HALF: NDArray[np.uint32] = _HALVES.astype(np.float32).view(np.uint32)
-"""The bits of every half as a float, by numpy's conversion, which is exact."""
-
 
 @kernel(nogil=True)
 def same(back: NDArray[np.unsignedinteger], meant: NDArray[np.unsignedinteger]) -> bool:

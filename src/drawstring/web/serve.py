@@ -78,6 +78,8 @@ def make_server(application: Any, installation: Installation) -> PageServer:
         clear_untrusted_proxy_headers=True,
         ident=None,
         recv_bytes=1 << 16,
+        # A picture at half of HD stays in memory until it is sent: by way of a file it took twice as long.
+        outbuf_overflow=10 << 20,
     )
     return PageServer(application, adj=adjustments, sockinfo=adjustments.listen[0])
 

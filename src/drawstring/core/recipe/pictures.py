@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -19,7 +20,7 @@ from drawstring.core.chain import PICTURE, Value, Work, channels_of
 from drawstring.core.colour.look import id_colours, matte_colours
 from drawstring.core.depth.background import nothing_there
 from drawstring.core.errors import MissingError
-from drawstring.core.halves import halved
+from drawstring.core.halves import halved, singles, stored_as
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES, HASHED_ROLES, Role
@@ -141,14 +142,16 @@ def proxy(plane: Stored, level: int, *, is_light: bool) -> Stored:
         return plane
     if not is_light:
         return np.ascontiguousarray(plane[::step, ::step])
-    height, width = (plane.shape[0] + step - 1) // step, (plane.shape[1] + step - 1) // step
-    padded = np.pad(
-        plane.astype(np.float32),
-        ((0, height * step - plane.shape[0]), (0, width * step - plane.shape[1])),
-        mode="edge",
+    height, width = -(-plane.shape[0] // step) * step, -(-plane.shape[1] // step) * step
+    whole = singles(plane)
+    if whole.shape != (height, width):
+        below, beside = height - plane.shape[0], width - plane.shape[1]
+        whole = np.pad(whole, ((0, below), (0, beside)), mode="edge")
+    # By a whole number, the mean over areas is that of each block.
+    small = np.asarray(
+        cv2.resize(whole, (width // step, height // step), interpolation=cv2.INTER_AREA), np.float32
     )
-    small = padded.reshape(height, step, width, step).mean(axis=(1, 3))
-    return np.asarray(small, plane.dtype)
+    return stored_as(small, plane.dtype)
 
 
 def light_among(refs: Sequence[ChannelRef], passes: Sequence[Pass]) -> set[ChannelRef]:
