@@ -2,6 +2,7 @@
 
 import json
 import os
+import signal
 import subprocess
 import sys
 import time
@@ -10,6 +11,7 @@ import pytest
 from makers import FRAMES, wait_for
 
 from drawstring.core.errors import ConflictError
+from drawstring.runs import answers
 from drawstring.runs import engine as engines
 from drawstring.runs.checking import check_package
 from drawstring.runs.cluster import OwnWorkers, cluster
@@ -178,3 +180,27 @@ def test_an_engine_that_rests_asks_little_and_takes_up_at_once_what_is_written(
     assert 1 <= resting <= 10 and rounds.count > resting + 2
     with sessions() as session:
         assert ledger.find_run(session, planned[0]).state == "done"
+
+
+def test_an_answer_that_dies_with_its_worker_is_not_waited_for_for_ever(monkeypatch, plan, finish, sessions):
+    """All workers die with frames that are done and not fetched yet, and none comes back by itself."""
+    monkeypatch.setattr(answers, "FETCH_S", 0.5)
+    monkeypatch.setattr(engines, "FETCH_S", 0.5)
+    own, killed = OwnWorkers(2, patience_s=1.0), []
+    collect = Engine._collect
+
+    def collect_after_death(engine: Engine) -> None:
+        done = [future for run in engine._runs.values() for future in run.flying if future.done()]
+        if len(done) > 1 and not killed:
+            for nanny in own._local.workers.values():
+                nanny.auto_restart = False
+                killed.append(nanny.pid)
+                os.kill(nanny.pid, signal.SIGKILL)
+        collect(engine)
+
+    monkeypatch.setattr(Engine, "_collect", collect_after_death)
+    try:
+        run = finish(plan(), own, seconds=60)
+    finally:
+        own.close()
+    assert killed and run.package.state == "proven" and check_package(run.folder).is_proven

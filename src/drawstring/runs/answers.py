@@ -13,19 +13,46 @@ from drawstring.runs.run_plan import FrameAnswer, FrameTask
 
 log = logging.getLogger(__name__)
 
+FETCH_S = 5.0
+"""How long an answer that is said to be there may take to come."""
 
-def answer_of(future: Future, task: FrameTask) -> FrameAnswer | None:
-    """Give what became of a frame; None when it was lost on the way and is to be done again."""
-    if future.status in ("cancelled", "lost"):
-        return None
+
+class NotThereYetError(Exception):
+    """An answer that was there is not any more, and may come again: its worker died before it was fetched."""
+
+
+def outcome_of(future: Future) -> tuple[Any, BaseException | None]:
+    """Give a task's answer, or its error.
+
+    Raises
+    ------
+    NotThereYetError
+        It is being done again, for which no worker may be left: whoever looks after workers must not wait
+        for it.
+    """
     try:
-        error = future.exception()
-        if error is None:
-            answer: FrameAnswer = future.result()
-            return answer
+        error = future.exception(timeout=FETCH_S)
+        return (None, error) if error is not None else (future.result(timeout=FETCH_S), None)
+    except TimeoutError as late:
+        raise NotThereYetError from late
     except KilledWorker as killed:
         # A worker died with the answer before it was fetched, and so did those that did it again.
-        error = killed
+        return None, killed
+
+
+def answer_of(future: Future, task: FrameTask) -> FrameAnswer | None:
+    """Give what became of a frame; None when it was lost on the way and is to be done again.
+
+    Raises
+    ------
+    NotThereYetError
+        See `outcome_of`.
+    """
+    if future.status in ("cancelled", "lost"):
+        return None
+    answer, error = outcome_of(future)
+    if isinstance(answer, FrameAnswer):
+        return answer
     if isinstance(error, KilledWorker):
         return FrameAnswer(task.number, fault=killer(task.files[0].path).as_dict())
     log.error("Frame %s failed unexpectedly", task.number, exc_info=error)

@@ -23,7 +23,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from drawstring.core.errors import DrawstringError
 from drawstring.core.findings import Finding
 from drawstring.core.io.writing import remove_unfinished
-from drawstring.runs.answers import answer_of, steps_of
+from drawstring.runs.answers import FETCH_S, NotThereYetError, answer_of, steps_of
 from drawstring.runs.cluster import OwnWorkers
 from drawstring.runs.frame import carry_out
 from drawstring.runs.handoff import make_report, make_review
@@ -301,8 +301,11 @@ class Engine:
         fetched = self._fetched([future for several in done.values() for future in several])
         for run in self._runs.values():
             for future in done[id(run)]:
+                try:
+                    answer = fetched.get(future.key) or answer_of(future, run.flying[future])
+                except NotThereYetError:
+                    continue
                 task = run.flying.pop(future)
-                answer = fetched.get(future.key) or answer_of(future, task)
                 if answer is None:
                     run.todo.insert(0, task)
                     continue
@@ -317,10 +320,15 @@ class Engine:
     def _fetched(self, futures: Sequence[Future]) -> dict[Any, FrameAnswer]:
         """Fetch the answers of several frames at once; of those that failed or were lost, none."""
         finished = [future for future in futures if future.status == "finished"]
-        if len(finished) < 2 or self._client is None:
+        client = self._client
+        if len(finished) < 2 or client is None:
             return {}
+
+        async def gathered() -> list[FrameAnswer]:
+            return list(await client.gather(finished, asynchronous=True))
+
         try:
-            answers = self._client.gather(finished)
+            answers = client.sync(gathered, callback_timeout=FETCH_S)
         except Exception:
             return {}  # one of them went away meanwhile: each is asked by itself
         return {future.key: answer for future, answer in zip(finished, answers, strict=True)}

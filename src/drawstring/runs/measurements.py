@@ -19,6 +19,7 @@ from drawstring.core.passes import Pass
 from drawstring.core.recipe import Recipe
 from drawstring.core.recipe.counting import FACTS
 from drawstring.core.recipe.homes import countings
+from drawstring.runs.answers import NotThereYetError, outcome_of
 from drawstring.runs.kept_planes import Keeps
 from drawstring.runs.measuring import look_through
 from drawstring.runs.planning import source_files
@@ -152,12 +153,15 @@ class Measurements:
         """Take what workers have counted."""
         for one in self._at_work.values():
             for future in [future for future in one.flying if future.done()]:
-                task = one.flying.pop(future)
-                number = task[0]
+                number = one.flying[future][0]
                 if future.status in ("cancelled", "lost"):
-                    one.todo.insert(0, task)
+                    one.todo.insert(0, one.flying.pop(future))
                     continue
-                counted, packed = _answer(future, number)
+                try:
+                    counted, packed = _answer(future, number)
+                except NotThereYetError:
+                    continue
+                one.flying.pop(future)
                 if isinstance(counted, dict) and "what" in counted:
                     one.faults[number] = counted["what"]
                 else:
@@ -231,14 +235,10 @@ def _begin(session: Session, measurement: Measurement) -> _AtWork:
 
 def _answer(future: Future, number: int) -> tuple[Any, dict[int, tuple[str, ...]]]:
     """Give what was counted, or words for why it was not; and digests of what is packed."""
-    try:
-        error = future.exception()
-        if error is None:
-            _, counted, packed = future.result()
-            return counted, packed
-    except KilledWorker as killed:
-        # A worker died with the answer before it was fetched, and so did those that did it again.
-        error = killed
+    answer, error = outcome_of(future)
+    if error is None:
+        _, counted, packed = answer
+        return counted, packed
     if isinstance(error, KilledWorker):
         return killer(str(number)).as_dict(), {}
     log.error("Measuring frame %s failed unexpectedly", number, exc_info=error)
