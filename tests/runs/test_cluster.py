@@ -8,6 +8,7 @@ import sys
 import time
 
 import pytest
+from distributed import Future
 from makers import FRAMES, wait_for
 
 from drawstring.core.errors import ConflictError
@@ -183,22 +184,26 @@ def test_an_engine_that_rests_asks_little_and_takes_up_at_once_what_is_written(
 
 
 def test_an_answer_that_dies_with_its_worker_is_not_waited_for_for_ever(monkeypatch, plan, finish, sessions):
-    """All workers die with frames that are done and not fetched yet, and none comes back by itself."""
+    """All workers die while a frame that is done is being fetched, and none comes back by itself."""
     monkeypatch.setattr(answers, "FETCH_S", 0.5)
-    monkeypatch.setattr(engines, "FETCH_S", 0.5)
     own, killed = OwnWorkers(2, patience_s=1.0), []
-    collect = Engine._collect
+    ask = Future.exception
 
-    def collect_after_death(engine: Engine) -> None:
-        done = [future for run in engine._runs.values() for future in run.flying if future.done()]
-        if len(done) > 1 and not killed:
+    async def no_room() -> None:
+        raise OSError("no process can be started")
+
+    def ask_after_death(future: Future, **limits: float) -> BaseException | None:
+        if not killed:
             for nanny in own._local.workers.values():
-                nanny.auto_restart = False
+                nanny.instantiate = no_room
                 killed.append(nanny.pid)
                 os.kill(nanny.pid, signal.SIGKILL)
-        collect(engine)
+            wait_for(lambda: future.status == "lost", seconds=30)
+        return ask(future, **limits)
 
-    monkeypatch.setattr(Engine, "_collect", collect_after_death)
+    # One by one, as they are fetched when only one is done.
+    monkeypatch.setattr(Engine, "_fetched", lambda engine, futures: {})
+    monkeypatch.setattr(Future, "exception", ask_after_death)
     try:
         run = finish(plan(), own, seconds=60)
     finally:
