@@ -164,7 +164,7 @@ def test_an_engine_that_rests_asks_little_and_takes_up_at_once_what_is_written(
     monkeypatch.setattr(engines, "REST_S", 3600)
     monkeypatch.setattr(engines, "TICK_S", 0.02)
     rounds, ticks, planned, resting = Rounds(), 0, [], 0
-    until = time.monotonic() + 90
+    until = time.monotonic() + 240
 
     def over() -> bool:
         nonlocal ticks, resting
@@ -205,7 +205,7 @@ def test_an_answer_that_dies_with_its_worker_is_not_waited_for_for_ever(monkeypa
     monkeypatch.setattr(Engine, "_fetched", lambda engine, futures: {})
     monkeypatch.setattr(Future, "exception", ask_after_death)
     try:
-        run = finish(plan(), own, seconds=60)
+        run = finish(plan(), own, seconds=240)
     finally:
         own.close()
     assert killed and run.package.state == "proven" and check_package(run.folder).is_proven
