@@ -114,7 +114,9 @@ def test_what_is_damaged_is_left_to_the_library_and_never_read_as_something_else
     length = struct.unpack_from("<i", whole, first + 4)[0]
     struct.pack_into("<i", grown, first + 4, 1 << 30)
     struct.pack_into("<i", shrunk, first + 4, length - 1)
-    for bad in (cut, moved, grown, shrunk):
+    strange = bytearray(whole)
+    struct.pack_into("<i", strange, whole.index(b"depth.Z\0") + 8, 9)
+    for bad in (cut, moved, grown, shrunk, strange):
         (tmp_path / "b.exr").write_bytes(bad)
         assert unpack_channels(spoilt, {0: ["A", "depth.Z"]}) is None
     if compression == "NO":

@@ -14,8 +14,9 @@ import struct
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
+import numpy as np
 import xxhash
 
 from drawstring.core.errors import SourceError
@@ -24,7 +25,9 @@ from drawstring.core.io.facts import Window
 from drawstring.core.io.limits import MAX_CHUNKS, MAX_HEADER_BYTES
 
 _DEEP, _MULTIPART = 0x800, 0x1000
-_PIXEL_BYTES = {0: 4, 1: 2, 2: 4}
+
+TYPES: dict[int, np.dtype[Any]] = {0: np.dtype("<u4"), 1: np.dtype("<f2"), 2: np.dtype("<f4")}
+"""What a channel's values are, by the header's number."""
 
 LINES = {
     0: 1, 1: 1, 2: 1, 3: 16, 4: 32, 5: 16, 6: 32, 7: 32, 8: 32, 9: 256, 10: 256, 11: 32, 12: 256, 13: 1,
@@ -98,10 +101,15 @@ class PackedPart:
     @cached_property
     def most(self) -> int:
         """Bytes of a chunk that holds its pixels as they are: none is packed to more."""
-        pixel = sum(_PIXEL_BYTES.get(struct.unpack_from("<i", layout)[0], 4) for _, layout in self.channels)
+        pixel = sum(TYPES[kind_of(layout)].itemsize for _, layout in self.channels)
         pixels = self.tile[0] * self.tile[1] if self.tile else self.window.width * self.lines
         # Some of the newer ones grow by a header of their own where nothing can be packed.
         return pixel * pixels + 4096
+
+
+def kind_of(layout: bytes) -> int:
+    """Give the number of a channel's type (`TYPES`)."""
+    return int(struct.unpack_from("<i", layout)[0])
 
 
 def packed_parts(file: BinaryIO) -> list[PackedPart]:
@@ -148,15 +156,11 @@ def chunks_of(file: BinaryIO, part: PackedPart) -> Iterator[tuple[bytes, bytes]]
         A chunk is not where the table says, is larger than its pixels, or ends early.
     """
     for number in range(len(part.offsets)):
-        yield _chunk(file, part, number)
+        yield chunk_at(file, part, number)
 
 
-def chunk_at(file: BinaryIO, part: PackedPart, number: int) -> bytes:
-    """Give a chunk's packed bytes; raise as `chunks_of` does."""
-    return _chunk(file, part, number)[1]
-
-
-def _chunk(file: BinaryIO, part: PackedPart, number: int) -> tuple[bytes, bytes]:
+def chunk_at(file: BinaryIO, part: PackedPart, number: int) -> tuple[bytes, bytes]:
+    """Give one chunk's place and its packed bytes; raise as `chunks_of` does."""
     lead = (4 if part.is_numbered else 0) + (16 if part.tile else 4)
     offset, most = part.offsets[number], part.most
     head = _read(file, lead + 4, offset)
@@ -298,6 +302,8 @@ def _channels(data: bytes) -> Iterator[tuple[str, bytes]]:
         layout = data[end + 1 : end + 17]
         if len(layout) < 16:
             raise ValueError("the list of channels ends early")
+        if kind_of(layout) not in TYPES:
+            raise ValueError("a channel is of no known type")
         yield data[at:end].decode("utf-8", "replace"), layout
         at = end + 17
 

@@ -17,16 +17,16 @@ import numpy as np
 
 from drawstring.core.io.facts import Window
 from drawstring.core.io.packed import (
+    TYPES,
     Digest,
     NotAsCountedError,
     PackedPart,
     chunks_of,
     digest_of,
+    kind_of,
     packed_parts,
 )
 from drawstring.core.io.writing import PartToWrite, put_parts
-
-_TYPES = {0: np.uint32, 1: np.float16, 2: np.float32}
 
 
 @dataclass(frozen=True)
@@ -127,7 +127,7 @@ def _stand_in(part: TakenPart, file: Any, body: PackedPart) -> PartToWrite:
         x_max=window.x_min if part.tile else window.x_max, y_max=window.y_min
     )  # fmt: skip
     planes = {
-        name: np.zeros((one.height, one.width), _TYPES[struct.unpack_from("<i", layout)[0]])
+        name: np.zeros((one.height, one.width), TYPES[kind_of(layout)])
         for name, (_, layout) in zip(part.names, body.channels, strict=True)
     }
     return PartToWrite(planes, part.compression, one, part.name, part.tile, part.said, part.is_upwards)

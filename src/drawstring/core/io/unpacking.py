@@ -24,7 +24,7 @@ from numpy.typing import NDArray
 
 from drawstring.core.arrays import Stored
 from drawstring.core.io.facts import Window
-from drawstring.core.io.packed import NotAsCountedError, PackedPart, chunk_at, packed_parts
+from drawstring.core.io.packed import TYPES, NotAsCountedError, PackedPart, chunk_at, kind_of, packed_parts
 from drawstring.core.kernels import kernel
 
 Rows = tuple[int, int]
@@ -34,8 +34,6 @@ _NONE, _ZIPS, _ZIP = 0, 2, 3
 
 UNPACKED = frozenset({"no", "zips", "zip"})
 """What can be unpacked here, as facts name it."""
-
-_TYPES: dict[int, np.dtype[Any]] = {0: np.dtype("<u4"), 1: np.dtype("<f2"), 2: np.dtype("<f4")}
 
 
 @dataclass(frozen=True)
@@ -89,15 +87,8 @@ def unpack_channels(
 
 def _is_known(part: PackedPart, names: Sequence[str]) -> bool:
     kinds = dict(part.channels)
-    plain = all(
-        _kind(layout) in _TYPES and struct.unpack_from("<2i", layout, 8) == (1, 1)
-        for layout in kinds.values()
-    )
+    plain = all(struct.unpack_from("<2i", layout, 8) == (1, 1) for layout in kinds.values())
     return plain and part.compression in (_NONE, _ZIPS, _ZIP) and all(name in kinds for name in names)
-
-
-def _kind(layout: bytes) -> int:
-    return int(struct.unpack_from("<i", layout)[0])
 
 
 def _unpacked(
@@ -105,11 +96,11 @@ def _unpacked(
 ) -> dict[str, Stored]:
     row = _Row(
         tuple(name for name, _ in part.channels),
-        tuple(_TYPES[_kind(layout)] for _, layout in part.channels),
+        tuple(TYPES[kind_of(layout)] for _, layout in part.channels),
     )
     window = part.window
     top, bottom = rows or (window.y_min, window.y_max)
-    asked = [i for i, name in enumerate(row.names) if name in set(names)]
+    asked = [i for i, name in enumerate(row.names) if name in names]
     planes = {i: np.empty((bottom - top + 1, window.width), row.types[i]) for i in asked}
     chunks = [
         (number, lies)
@@ -151,7 +142,7 @@ def _unpack(
     room = np.empty(0, np.uint8)
     for number, lies in chunks:
         length, width = pixel * lies.width, lies.width
-        packed = chunk_at(file, part, number)
+        _, packed = chunk_at(file, part, number)
         begins = [row.begins[i] * width for i in asked]
         ends = [row.begins[i + 1] * width for i in asked]
         if len(packed) == length * lies.height:
