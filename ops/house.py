@@ -52,6 +52,8 @@ def start(installation: Installation) -> None:
         _keep_feed(installation, var, shell)
     if not served:
         since = time.monotonic()
+        # Else pages and engine would both compile them, while the first picture is waited for.
+        _run([sys.executable, "-m", "drawstring.runs.warm"])
         process = _begin(var, "serve", [*shell, "serve"])
         _await_page(address, process, var / "log" / "serve.log")
         timed("Pages and engine are up", since)
