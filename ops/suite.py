@@ -1,8 +1,9 @@
-"""The code looked over, then the whole suite in two processes: what computes, and what serves.
+"""The code looked over, and the whole suite in three processes: what serves, what runs, what computes.
 
 Run by `make test`.
 
-They share no database: each starts a PostgreSQL of its own. The demo frames both look at are made once.
+They share no database: each starts a PostgreSQL of its own. The demo frames they look at are made once.
+There are three for two cores: runs and pages wait for other processes, or for a clock, a fifth of their time.
 A test that hangs fails by itself after a while; a group that hangs for good is made to say where, then ended.
 """
 
@@ -22,18 +23,17 @@ TEST_LIMIT_S, GROUP_LIMIT_S, LAST_WORDS_S = 400, 2700, 20
 """For a test, for a group, and for telling where a hanging group stands."""
 
 GROUPS = {
-    "pages and store": [
-        "tests/web", "tests/store", "tests/test_house.py", "tests/test_keeping.py",
-        "tests/test_shell_arrivals.py", "tests/test_sixth_knot.py", "tests/test_shell.py", "tests/standins",
-    ],
-    "core and runs": [
-        "tests/core", "src/drawstring/core", "src/drawstring/standins", "tests/runs", "tests/test_words.py",
+    "pages": ["tests/web", "tests/store", "tests/test_shell_arrivals.py", "tests/test_keeping.py"],
+    "runs": ["tests/runs", "tests/test_shell.py", "tests/test_words.py"],
+    "core and house": [
+        "tests/core", "src/drawstring/core", "src/drawstring/standins", "tests/standins",
+        "tests/test_house.py", "tests/test_sixth_knot.py",
     ],
 }  # fmt: skip
 
 
 def main() -> int:
-    """Run both groups; give the exit code."""
+    """Run all groups; give the exit code."""
     forgotten = _forgotten()
     if forgotten:
         print(f"These tests belong to no group of ops/suite.py: {', '.join(forgotten)}.")
@@ -41,16 +41,22 @@ def main() -> int:
     began = time.monotonic()
     with tempfile.TemporaryDirectory(prefix="drawstring-suite-") as place:
         demo = os.path.join(place, "sources")
-        lint = subprocess.Popen(["make", "--no-print-directory", "lint"], cwd=HOME)
-        # Both groups, and whatever they start, would compile the same loops each for itself.
+        looked = os.path.join(place, "lint.log")
+        with open(looked, "wb") as log:
+            lint = subprocess.Popen(
+                ["make", "--no-print-directory", "lint"], cwd=HOME, stdout=log, stderr=subprocess.STDOUT
+            )
+        # All groups, and whatever they start, would compile the same loops each for itself.
         subprocess.run([sys.executable, "ops/kernels.py", "compile"], cwd=HOME)
         made = subprocess.run(
             [sys.executable, "-c", "import conftest, sys; conftest.render_demo(sys.argv[1])", demo],
             cwd=HOME, env={**os.environ, "PYTHONPATH": "ops:tests"},
         )  # fmt: skip
-        if lint.wait() or made.returncode:
+        if made.returncode or lint.poll():
+            lint.wait()
+            print(Path(looked).read_text(), flush=True)
             return 1
-        print(f"Looked over, demo frames made ({time.monotonic() - began:.0f} s)", flush=True)
+        print(f"Demo frames made ({time.monotonic() - began:.0f} s)", flush=True)
         # Bytecode that a test's processes would make anew is kept; what is installed has its own already.
         environment = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
         environment |= {"DRAWSTRING_TEST_DEMO": demo}
@@ -74,6 +80,8 @@ def main() -> int:
             log.seek(0)
             print(f"\n== {name} ==\n{log.read().decode(errors='replace')}", flush=True)
             log.close()
+        codes.append(lint.wait())
+        print(f"\n== The code looked over ==\n{Path(looked).read_text()}", flush=True)
     print(f"The suite took {time.monotonic() - began:.0f} s.")
     return max(codes)
 

@@ -28,7 +28,11 @@ Stored: TypeAlias = NDArray[Any]
 def merged(planes: Sequence[NDArray[Any]]) -> NDArray[Any]:
     """Put planes of one size and kind side by side, (H, W, C); quicker than stacking where a library can."""
     first = planes[0]
-    if len(planes) in (3, 4) and all(each.dtype == np.float32 and each.ndim == 2 for each in planes):
+    if (
+        len(planes) in (3, 4)
+        and first.size
+        and all(each.dtype == np.float32 and each.ndim == 2 for each in planes)
+    ):
         return np.asarray(cv2.merge([np.ascontiguousarray(each) for each in planes]))
     return np.stack(planes, axis=-1) if len(planes) > 1 else first[..., None]
 

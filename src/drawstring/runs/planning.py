@@ -78,6 +78,7 @@ def plan_runs(
     recipes.take_turns(session, ids)
     usable = [shot for shot in shots if shot.delivery is not None]
     known = {how.shot.id: how for how in standings(session, usable)} if usable else {}
+    whole = deliveries.whole_files(session, [deliveries.in_use(shot) for shot in usable])
     busy = {
         row.shot_id: row.id
         for row in session.execute(
@@ -102,7 +103,9 @@ def plan_runs(
                 how = known[shot.id]
                 # A shot that nobody touched gets its first revision: not where it is refused after all.
                 with session.begin_nested() if how.revision is None else nullcontext():
-                    planned = _planned(session, how, versions.get(shot.id, 0), output, by)
+                    planned = _planned(
+                        session, how, whole[deliveries.in_use(shot).id], versions.get(shot.id, 0), output, by
+                    )
                 busy[shot.id] = 0
                 names.append(planned)
                 told.append(planned[0])
@@ -119,7 +122,7 @@ def plan_runs(
 
 
 def _planned(
-    session: Session, how: ShotStanding, used: int, output: str, by: str
+    session: Session, how: ShotStanding, whole: Mapping[int, Sequence[int]], used: int, output: str, by: str
 ) -> tuple[Run, list[int], list[str]]:
     """Plan one run: its row, which is not written yet, its folder, its frames and their files."""
     shot, delivery = how.shot, deliveries.in_use(how.shot)
@@ -127,7 +130,7 @@ def _planned(
         finding = how.stops[0]
         raise ConflictError(finding.what, where=finding.where, why=finding.why, remedy=finding.remedy)
     outputs = _run_outputs(how)
-    numbers = _numbers_of(session, how, outputs)
+    numbers = _numbers_of(how, outputs, whole)
     revision = how.revision or recipes.settle(session, shot, "arrivals", by=by)
     version, folder = _new_folder(shot, output, used)
     run = Run(
@@ -220,10 +223,14 @@ def notes_for(session: Session, how: ShotStanding, *, usable: Collection[int] | 
 
 def _holes(session: Session, how: ShotStanding, usable: Collection[int] | None) -> list[tuple[int, int]]:
     """Give the runs of frames that are asked for and have not every file that the outputs need."""
-    if how.shot.delivery is None:
+    delivery = how.shot.delivery
+    if delivery is None:
         return []
-    first, last = deliveries.asked_range(how.shot.delivery, how.recipe.arrivals)
-    here = sorted(_usable(session, how, _run_outputs(how)) if usable is None else usable)
+    first, last = deliveries.asked_range(delivery, how.recipe.arrivals)
+    if usable is None:
+        whole = deliveries.whole_files(session, [delivery])[delivery.id]
+        usable = _usable(how, _run_outputs(how), whole)
+    here = sorted(usable)
     # Runs, not numbers: a stray frame may lie millions away.
     return gaps_between([first - 1, *here, last + 1])
 
@@ -244,7 +251,8 @@ def plan_to_try(session: Session, shot: Shot, *, frames: int) -> tuple[RunPlan, 
     delivery = deliveries.in_use(shot)
     how = standing(session, shot)
     outputs = _run_outputs(how)
-    numbers = _numbers_of(session, how, outputs)
+    whole = deliveries.whole_files(session, [delivery])[delivery.id]
+    numbers = _numbers_of(how, outputs, whole)
     places = [round(i * (len(numbers) - 1) / max(1, frames - 1)) for i in range(frames)]
     chosen = [numbers[place] for place in dict.fromkeys(places)]
     names = dict(zip(numbers, file_names_of(how, numbers, 1, outputs), strict=True))
@@ -322,14 +330,14 @@ def _run_outputs(how: ShotStanding) -> OutputPlan:
     return plan_outputs(how.passes, how.recipe, settled_only=True)
 
 
-def _numbers_of(session: Session, how: ShotStanding, outputs: OutputPlan) -> list[int]:
+def _numbers_of(how: ShotStanding, outputs: OutputPlan, whole: Mapping[int, Sequence[int]]) -> list[int]:
     """Give the frames that have every file which the outputs need, within the settled range."""
     delivery = deliveries.in_use(how.shot)
     if not outputs.channels:
         raise SettingError(
             "No channel goes out.", where="pack", why="The files would be empty.", remedy="Let a pass go out."
         )
-    numbers = _usable(session, how, outputs)
+    numbers = _usable(how, outputs, whole)
     if not numbers:
         first, last = deliveries.asked_range(delivery, how.recipe.arrivals)
         raise ConflictError(
@@ -342,12 +350,12 @@ def _numbers_of(session: Session, how: ShotStanding, outputs: OutputPlan) -> lis
     return numbers
 
 
-def _usable(session: Session, how: ShotStanding, outputs: OutputPlan) -> list[int]:
+def _usable(how: ShotStanding, outputs: OutputPlan, whole: Mapping[int, Sequence[int]]) -> list[int]:
     beside = [ref for one in files_beside(how.passes, how.recipe) for ref in one.inputs]
     needed = {ref.source for ref in (*outputs.inputs, *beside)}
     delivery = deliveries.in_use(how.shot)
     span = deliveries.asked_range(delivery, how.recipe.arrivals)
-    return deliveries.usable_numbers(session, delivery, needed, span)
+    return deliveries.usable_numbers(whole, needed, span)
 
 
 def _new_folder(shot: Shot, output: str, used: int) -> tuple[int, str]:

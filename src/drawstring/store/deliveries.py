@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import func, insert, select
+from sqlalchemy import ARRAY, Integer, any_, func, insert, literal, select
+from sqlalchemy.dialects.postgresql import aggregate_order_by
 from sqlalchemy.orm import Session, undefer
 
 from drawstring.core.arrivals import ArrivalsSettings, Candidate, DeliveryFacts, delivery_differences
@@ -311,21 +312,36 @@ def usable_frames(
     }
 
 
-def usable_numbers(
-    session: Session, delivery: Delivery, sources: Iterable[int], span: tuple[int, int]
-) -> list[int]:
-    """Give the numbers alone of such frames between two ends, counted by the database."""
-    wanted = sorted(set(sources))
-    whole = (
-        select(Frame.number)
-        .join(Member)
-        .where(Member.delivery_id == delivery.id, Member.place.in_(wanted), Frame.fault == "")
-        .where(Frame.number.between(*span))
-        .order_by(Frame.number)
+def whole_files(session: Session, several: Iterable[Delivery]) -> dict[int, dict[int, list[int]]]:
+    """Give the numbers of frames whose files are whole, ascending, by delivery and source: one question."""
+    ids = [delivery.id for delivery in several]
+    numbers = func.array_agg(aggregate_order_by(Frame.number, Frame.number))
+    query = (
+        select(Member.delivery_id, Member.place, numbers)
+        .join(Frame)
+        .where(Member.delivery_id == any_(literal(ids, ARRAY(Integer))), Frame.fault == "")
+        .group_by(Member.delivery_id, Member.place)
     )
-    if len(wanted) != 1:
-        whole = whole.group_by(Frame.number).having(func.count() == len(wanted))
-    return list(session.scalars(whole))
+    whole: dict[int, dict[int, list[int]]] = {number: {} for number in ids}
+    for delivery_id, place, frames in session.execute(query):
+        whole[delivery_id][place] = list(frames)
+    return whole
+
+
+def usable_numbers(
+    whole: Mapping[int, Sequence[int]], sources: Iterable[int], span: tuple[int, int]
+) -> list[int]:
+    """Give the frames between two ends, ascending, that have a whole file of every source.
+
+    Parameters
+    ----------
+    whole : mapping of source to numbers
+        Of one delivery (see `whole_files`).
+    """
+    first, *others = [whole.get(source, ()) for source in dict.fromkeys(sources)] or [()]
+    within = (number for number in first if span[0] <= number <= span[1])
+    held = [set(numbers) for numbers in others]
+    return [number for number in within if all(number in numbers for numbers in held)]
 
 
 def asked_range(delivery: Delivery, settings: ArrivalsSettings) -> tuple[int, int]:

@@ -97,8 +97,10 @@ def shots_by_id(session: Session, numbers: Several[int]) -> list[Shot]:
         .where(Shot.id == any_(literal(wanted, ARRAY(Integer))))
         .options(
             selectinload(Shot.delivery).options(
-                selectinload(Delivery.measurements), selectinload(Delivery.members),
-                selectinload(Delivery.passes),
+                selectinload(Delivery.measurements).options(
+                    defer(Measurement.frames), defer(Measurement.whole)
+                ),
+                selectinload(Delivery.members), selectinload(Delivery.passes),
             ),
             selectinload(Shot.dismissals), selectinload(Shot.show),
         )

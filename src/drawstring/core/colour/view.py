@@ -108,11 +108,33 @@ def through_cube(picture: Picture, view: str, management: Management = HOUSE, *,
     (H, W, 3) float32
         Display values, 0 to 1, as far from `through_view` as the cube's grid is coarse.
     """
-    light = np.array(picture, np.float32, order="C").reshape(-1, 3)
+    light = np.ascontiguousarray(picture, np.float32).reshape(-1, 3)
     cube = bake(view, management).cube[..., :3].astype(np.float32)
     made = np.empty_like(light)
-    in_bands(lambda first, last: _look_up(first, last, light, cube, made), len(light), threads, size=1 << 14)
+
+    def look_up(first: int, last: int) -> None:
+        for at in range(first, last, _AT_ONCE):
+            some = slice(at, min(at + _AT_ONCE, last))
+            _look_up(_on_grid(light[some], len(cube)), cube, made[some])
+
+    in_bands(look_up, len(light), threads, size=1 << 14)
     return made.reshape(picture.shape)
+
+
+_AT_ONCE = 1 << 13
+"""Pixels whose places on the grid are known at a time: what is in between stays in the processor's cache."""
+
+
+def _on_grid(light: NDArray[np.float32], count: int) -> NDArray[np.float32]:
+    """Give where colours lie on the cube's axes, in steps of its grid: (N, 3); NaN lies at 0."""
+    places = np.fmax(light, np.float32(0))
+    np.fmin(places, np.float32(SHAPER_MAX), out=places)
+    places *= np.float32(SHAPER_K)
+    places += np.float32(1)
+    # Many logarithms at a time take a tenth of what each takes by itself.
+    np.log(places, out=places)
+    places *= np.float32((count - 1) / math.log(1 + SHAPER_K * SHAPER_MAX))
+    return places
 
 
 _QUICK = {"contract", "reassoc", "arcp", "afn"}
@@ -120,12 +142,16 @@ _QUICK = {"contract", "reassoc", "arcp", "afn"}
 
 
 @kernel(nogil=True, fastmath=_QUICK)
-def _look_up(first, last, light, cube, made):  # type: ignore[no-untyped-def]
+def _look_up(places, cube, made):  # type: ignore[no-untyped-def]
     """Interpolate linearly along red, green and blue between the eight grid points around."""
-    for i in range(first, last):
-        red, s = _on_grid(light[i, 0], len(cube))
-        green, t = _on_grid(light[i, 1], len(cube))
-        blue, u = _on_grid(light[i, 2], len(cube))
+    last = len(cube) - 2
+    for i in range(len(places)):
+        red, green, blue = (
+            min(int(places[i, 0]), last), min(int(places[i, 1]), last), min(int(places[i, 2]), last),
+        )  # fmt: skip
+        s = places[i, 0] - np.float32(red)
+        t = places[i, 1] - np.float32(green)
+        u = places[i, 2] - np.float32(blue)
         for c in range(3):
             near, far = cube[blue, green], cube[blue + 1, green]
             one = near[red, c] + s * (near[red + 1, c] - near[red, c])
@@ -134,14 +160,3 @@ def _look_up(first, last, light, cube, made):  # type: ignore[no-untyped-def]
             one += t * (near[red, c] + s * (near[red + 1, c] - near[red, c]) - one)
             two += t * (far[red, c] + s * (far[red + 1, c] - far[red, c]) - two)
             made[i, c] = one + u * (two - one)
-
-
-@kernel(nogil=True, fastmath=_QUICK)
-def _on_grid(x, count):  # type: ignore[no-untyped-def]
-    """Give the grid point below a value, and how far it lies towards the next."""
-    held = np.float32(SHAPER_K) * min(x, np.float32(SHAPER_MAX)) if x > 0 else np.float32(0)
-    s = np.float32(math.log(np.float32(1) + held)) * np.float32(
-        (count - 1) / math.log(1 + SHAPER_K * SHAPER_MAX)
-    )
-    low = min(int(s), count - 2)
-    return low, s - np.float32(low)

@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from drawstring.core.arrays import Stored
+from drawstring.core.arrays import Picture, Stored, merged, split
 from drawstring.core.camera import Place
 from drawstring.core.eyes.packing import Packing, enlarged
 from drawstring.core.eyes.settings import Edge, EyesSettings
@@ -71,6 +71,17 @@ class Placing:
         else:
             return self.carried(ranks, is_mixed=False)
         return [np.roll(plane, self.wrap, axis=1) for plane in moved] if self.wrap else moved
+
+    def carried_picture(self, picture: Picture, *, threads: int = 1) -> Picture:
+        """Bring light, (H, W, 4), to its place: as its planes are, without taking it apart."""
+        moved = picture
+        if self.packing is not None:
+            moved = merged([enlarged(plane, self.packing, is_mixed=True) for plane in split(moved)])
+        if self.way is not None:
+            moved = resampled(moved, self.way, self.size, is_mixed=True)
+        if self.sight is not None:
+            moved = self.sight.light(moved, threads=threads)
+        return np.roll(moved, self.wrap, axis=1) if self.wrap else moved
 
     def carried(self, planes: Sequence[Stored], *, is_mixed: bool, threads: int = 1) -> list[Stored]:
         """Bring planes to their place: light filtered, everything else by the nearest pixel."""
@@ -202,7 +213,7 @@ def _through(sight: Sight, way: Way, came: tuple[int, int]) -> Sight:
 
 
 def resampled(plane: Stored, way: Way, size: tuple[int, int], *, is_mixed: bool) -> Stored:
-    """Sample a plane where a way says, 0 outside: cubic for light, else the nearest pixel."""
+    """Sample a plane where a way says, 0 outside: cubic for light (pictures, too), else the nearest."""
     height, width = size
     if is_mixed:
         return cv2.warpAffine(

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from drawstring.core.arrays import Picture, Plane, Stored
+from drawstring.core.arrays import Picture, Plane, Stored, merged
 from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, Chain, Stage, Value, value
 from drawstring.core.colour.view import through_cube, through_view
@@ -70,7 +70,7 @@ def _four(planes: Sequence[np.ndarray]) -> Picture:
         floats *= 3
     if len(floats) == 3:
         floats.append(np.ones_like(floats[0]))
-    return np.stack(floats, axis=-1)
+    return np.asarray(merged(floats), np.float32)
 
 
 def anaglyph_of(

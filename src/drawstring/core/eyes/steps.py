@@ -189,6 +189,20 @@ class Placed(Geometry):
         of = how, subject.side, subject.is_shown, subject.recipe.eyes, subject.half is not None
         return value("placed", make, planes, of=of)
 
+    def carry_picture(self, chain: Chain, picture: Value) -> Value:
+        """Sample all channels at once."""
+        subject = subject_of(chain)
+
+        def make(at: Moment, before: Picture) -> Picture:
+            placing = self._placing(subject, before.shape[:2], at, stays=False)
+            gains = placing.gains(0, 4, before.shape[2])
+            if gains:
+                before = np.asarray(before / np.array(gains, np.float32), np.float32)
+            return placing.carried_picture(before, threads=at.threads)
+
+        of = subject.side, subject.is_shown, subject.recipe.eyes, subject.half is not None
+        return value("placed", make, picture, of=of)
+
     def _placing(self, subject: Subject, shape: tuple[int, ...], at: Moment, *, stays: bool) -> Placing:
         eyes = subject.recipe.eyes.at(at.frame)
         place = subject.here(at, self.stage).placed(shape)

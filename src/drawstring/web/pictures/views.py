@@ -10,12 +10,14 @@ import numpy as np
 from flask import Blueprint, Response, request
 from numpy.typing import NDArray
 
-from drawstring.core.arrays import Stored
+from drawstring.core.arrays import Stored, merged
 from drawstring.core.camera import Place
 from drawstring.core.chain import Work, channels_of
 from drawstring.core.colour import bake, look
 from drawstring.core.errors import MissingError, SettingError
+from drawstring.core.halves import halved
 from drawstring.core.io.facts import ChannelRef, Window
+from drawstring.core.pack.storing import HALF_MAX
 from drawstring.core.pack.trimming import cut
 from drawstring.core.passes import HASHED_ROLES, Pass, Role
 from drawstring.core.recipe import (
@@ -73,20 +75,14 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
     if whole:
         light = shown.kind == "light"
         values = np.stack([proxy(values[..., c], level, is_light=light) for c in range(values.shape[2])], -1)
-    values = np.ascontiguousarray(values)
-    if request.args.get("as") == "half" and shown.kind == "light" and values.dtype == np.float32:
-        # For looking only: what half can't hold would look no brighter than its limit.
-        with np.errstate(over="ignore", invalid="ignore"):
-            values = np.clip(values, -65504, 65504).astype(np.float16)
     window, display = at.lies(values.shape, level, chains)
     if tile is not None and not untouched:
         inside = meeting(tile, window)
         if inside is None or level:
             raise _nothing_there(tile)
-        values = np.ascontiguousarray(cut(values, window, inside))
+        values = cut(values, window, inside)
         window = inside
-    if values.shape[2] == 3:
-        values = np.concatenate([values, np.ones_like(values[..., :1])], axis=-1)
+    values = _sent(values, is_quick=request.args.get("as") == "half" and shown.kind in ("light", "values"))
     return Response(
         values.tobytes(),
         mimetype="application/octet-stream",
@@ -99,6 +95,20 @@ def pixels(shot_id: int, number: int, name: str) -> Response:
             "X-Display": " ".join(map(str, display)),
             "Cache-Control": "no-store",
         },
+    )
+
+
+def _sent(values: NDArray[Any], *, is_quick: bool) -> NDArray[Any]:
+    """Give what goes to the browser: three channels get a fourth of ones, as a graphics card takes four.
+
+    Only to be looked at, floats go as half: what half can't hold would look no brighter than its limit.
+    """
+    channels = [values[..., place] for place in range(values.shape[2])]
+    if is_quick and values.dtype == np.float32:
+        channels = [np.clip(channel, -HALF_MAX, HALF_MAX) for channel in channels]
+        return halved([*channels, np.ones_like(channels[0])] if len(channels) == 3 else channels)
+    return (
+        merged([*channels, np.ones_like(channels[0])]) if len(channels) == 3 else np.ascontiguousarray(values)
     )
 
 
