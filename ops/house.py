@@ -153,14 +153,18 @@ def _end_group(pid: int) -> None:
 
 
 def _living(pid_file: Path) -> int | None:
-    """Give a pid file's process if it is alive and ours; a killed start may have left any number."""
+    """Give a pid file's process if it is alive and one that is begun here.
+
+    A killed start may have left any number: somebody else's, who has this folder open, too.
+    """
     try:
         pid = int(pid_file.read_text())
         words = Path(f"/proc/{pid}/cmdline").read_bytes()
         state = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0]
     except (OSError, ValueError):
         return None
-    return pid if b"drawstring" in words and state != "Z" else None
+    is_ours = b"drawstring.cli" in words or b"ops/kernels.py" in words
+    return pid if is_ours and state != "Z" else None
 
 
 def _run(command: list[str]) -> None:

@@ -88,6 +88,39 @@ def test_contributions_are_muted_brightened_soloed_and_read(page, fog, sources, 
     wait_in(page, "document.querySelector('.settle .strong')?.innerText === 'Settled'")
 
 
+def test_a_slide_in_hand_stays_there_when_the_answer_of_an_earlier_press_comes_late(page, fog, assembly_of):
+    held = []
+
+    def hold(route, request):
+        if request.method == "POST" and "environment" in (request.post_data or ""):
+            held.append((route, route.fetch()))
+        else:
+            route.continue_()
+
+    page.goto(f"/shots/{fog.id}/assembly?frame={MIDDLE}")
+    page.get_by_role("button", name="it is needed").click()
+    page.get_by_text("Adds up").wait_for()
+    page.get_by_role("tab", name="Terms none").click()
+    page.route(f"**/shots/{fog.id}/assembly", hold)
+    page.get_by_role("button", name="Mute environment").click()
+    wait_for(lambda: page.evaluate("1") and held)
+    slide = page.get_by_label("Strength of diffuse direct")
+    box = box_of(slide)
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] / 2 + 12, box["y"] + box["height"] / 2)
+    strength = float(slide.input_value())
+    assert strength > 0
+    held[0][0].fulfill(response=held[0][1])
+    page.unroute_all()
+    page.locator("#tray [data-pass=beauty_assembled]").wait_for(state="attached")
+    assert float(slide.input_value()) == strength and assembly_of().term("diffuse_direct").strength == 0
+    page.mouse.up()
+    wait_for(lambda: assembly_of().term("diffuse_direct").strength == strength)
+    # Letting go brings what the press had changed, too.
+    page.locator("[aria-label='Mute environment'][aria-pressed=true]").wait_for()
+
+
 def test_an_own_sum_is_refused_with_its_place_and_a_gap_leads_to_its_frame(page, fog, assembly_of):
     page.goto(f"/shots/{fog.id}/assembly?frame={MIDDLE}")
     page.get_by_role("button", name="it is needed").click()

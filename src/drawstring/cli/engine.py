@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import signal
 from collections.abc import Callable
 from contextlib import AbstractContextManager
@@ -22,6 +23,9 @@ from drawstring.runs.readers import Readers
 from drawstring.runs.scanning import Scanning
 from drawstring.store.database import connect
 
+NICE = 10
+"""How far engine and workers stand back, as `nice(1)` counts: a tenth of a core where both want all of it."""
+
 
 def keep_working(installation: Installation) -> None:
     """Work until told to stop by a signal."""
@@ -33,6 +37,8 @@ def keep_working(installation: Installation) -> None:
 
     signal.signal(signal.SIGTERM, stop)
     signal.signal(signal.SIGINT, stop)
+    # Whoever looks at a picture goes first: workers take what pages and their readers leave of the cores.
+    os.nice(NICE)
     # While there is no other thread.
     start_warm_parent()
     work_off(installation, connect(installation.database), lambda: stopped, scans=True)

@@ -87,7 +87,9 @@ def focused(
     order = np.ascontiguousarray(key, np.float32)
     first, span = float(order.min()), float(np.ptp(order))
     deep = max(1.0, span / (LAYERS - 1))
-    behind, key_behind, radius_behind = _hidden(light, order, r, gap=0.5 * deep, near_enough=2 * deep)
+    behind, key_behind, radius_behind = _hidden(
+        light, order, r, gap=0.5 * deep, near_enough=2 * deep, threads=threads
+    )
     hidden = np.isfinite(radius_behind)
     layer = ((order - first) / deep).astype(np.int16)
     layer_behind = np.full(layer.shape, -1, np.int16)
@@ -108,18 +110,27 @@ def focused(
 
 
 def _hidden(
-    picture: Picture, key: Plane, radius: Plane, *, gap: float, near_enough: float
+    picture: Picture, key: Plane, radius: Plane, *, gap: float, near_enough: float, threads: int
 ) -> tuple[Picture, Plane, Plane]:
     """Make up what lies behind edges: its colour, its key, its radius (NaN where nothing is hidden)."""
     from drawstring.core.depth.focus_kernel import fill_behind, look_behind
 
     found = np.full((4, *key.shape), -1, np.int32)
     steps = np.zeros((4, *key.shape), np.int32)
-    for side, (down, forward) in enumerate(((False, True), (False, False), (True, True), (True, False))):
-        look_behind(key, radius, gap, down, forward, found[side], steps[side])
+    sides = (False, True), (True, True), (False, False), (True, False)
+
+    def look(first: int, last: int) -> None:
+        for side in range(first, last):
+            look_behind(key, radius, gap, *sides[side], found[side], steps[side])
+
+    in_bands(look, len(sides), threads, size=1)
     colour = np.zeros_like(picture)
     key_behind, radius_behind = np.zeros_like(key), np.zeros_like(key)
-    fill_behind(picture, key, radius, found, steps, near_enough, colour, key_behind, radius_behind)
+    in_bands(
+        lambda first, last: fill_behind(
+            first, last, picture, key, radius, found, steps, near_enough, colour, key_behind, radius_behind
+        ), len(key), threads,
+    )  # fmt: skip
     return colour, key_behind, radius_behind
 
 

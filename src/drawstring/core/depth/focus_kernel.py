@@ -68,10 +68,10 @@ def look_behind(
 
 @kernel(nogil=True)
 def fill_behind(
-    picture: Floats, key: Floats, radius: Floats, found: Numbers, steps: Numbers, near_enough: float,
-    colour: Floats, key_behind: Floats, radius_behind: Floats,
+    first: int, last: int, picture: Floats, key: Floats, radius: Floats, found: Numbers, steps: Numbers,
+    near_enough: float, colour: Floats, key_behind: Floats, radius_behind: Floats,
 ) -> None:  # fmt: skip
-    """Make up what lies hidden from what was found in four directions, the nearer the more.
+    """Make up what lies hidden in rows `first` to `last`, from four directions, the nearer the more.
 
     Parameters
     ----------
@@ -81,8 +81,8 @@ def fill_behind(
     colour, key_behind, radius_behind : (H, W, 4) and (H, W) float32
         Written to; `radius_behind` is NaN where nothing is hidden.
     """
-    height, width = key.shape
-    for row in range(height):
+    width = key.shape[1]
+    for row in range(first, last):
         for col in range(width):
             best, least = -1, 1 << 30
             for side in range(4):
@@ -114,23 +114,30 @@ def fill_behind(
             radius_behind[row, col] = sums[5] / weight
 
 
-@kernel(nogil=True, inline="always")
+_QUICK = {"contract", "reassoc", "arcp"}
+"""What the compiler may do for speed; NaN and inf stay what they are."""
+
+_NEXT = np.uint64(1)
+
+
+@kernel(nogil=True, inline="always", error_model="numpy", fastmath=_QUICK)
 def _add(line, value, x, left, right, weight, width):
     """Add one pixel's light to a row of differences: evenly from `left` to `right` of it, ends in part."""
     begin, end = max(x + left + 0.5, 0.0), min(x + right + 0.5, float(width))
     if end <= begin:
         return
-    i, j = int(begin), int(end)
-    f, g = begin - i, end - j
+    # Without a sign: else each of the places is asked whether it counts from the end.
+    i, j = np.uint64(begin), np.uint64(end)
+    f, g = begin - np.float64(i), end - np.float64(j)
     for c in range(5):
         v = weight * (value[c] if c < 4 else 1.0)
         line[i, c] += v * (1.0 - f)
-        line[i + 1, c] += v * f
+        line[i + _NEXT, c] += v * f
         line[j, c] -= v * (1.0 - g)
-        line[j + 1, c] -= v * g
+        line[j + _NEXT, c] -= v * g
 
 
-@kernel(nogil=True)
+@kernel(nogil=True, error_model="numpy", fastmath=_QUICK)
 def spread_rows(
     first: int, last: int, picture: Floats, radius: Floats, layer: NDArray[np.int16], behind: Floats,
     radius_behind: Floats, layer_behind: NDArray[np.int16], reach: Numbers, layers: int, fine: float,
@@ -154,14 +161,10 @@ def spread_rows(
     height, width = radius.shape
     middle = left.shape[1] // 2
     lines = np.zeros((layers, width + 2, 5), np.float64)
-    sums = np.zeros((layers, 5), np.float64)
     used = np.zeros(layers, np.bool_)
+    taken = np.zeros((width, 5), np.float64)  # light and coverage of nearer layers, and what they left
     furthest = reach.max()
     for y in range(first, last):
-        for k in range(layers):
-            if used[k]:
-                lines[k] = 0.0
-                used[k] = False
         for sy in range(max(0, y - furthest), min(height, y + furthest + 1)):
             dy = y - sy
             if abs(dy) > reach[sy]:
@@ -191,31 +194,35 @@ def spread_rows(
                         else:
                             at = middle + dy
                             _add(lines[k], behind[sy, x], x, left[q, at], right[q, at], weight[q], width)
-        sums[:] = 0.0
+        taken[:, :4] = 0.0
+        taken[:, 4] = 1.0
+        for k in range(layers):
+            if used[k]:
+                used[k] = False
+                _lay_under(lines[k], taken)
+                lines[k] = 0.0
         for x in range(width):
-            room = 1.0
-            c0 = c1 = c2 = c3 = 0.0
-            for k in range(layers):
-                if not used[k]:
-                    continue
-                for c in range(5):
-                    sums[k, c] += lines[k, x, c]
-                seen = sums[k, 4]
-                if seen <= 1e-7 or room <= 1e-6:
-                    continue
-                # A lens's opening is shared out: each layer takes what the nearer ones left.
-                share = min(seen, room) / seen
-                c0 += sums[k, 0] * share
-                c1 += sums[k, 1] * share
-                c2 += sums[k, 2] * share
-                c3 += sums[k, 3] * share
-                room -= min(seen, room)
-            whole = 1.0 - room
-            if whole < 1e-4:
-                for c in range(4):
-                    out[y, x, c] = picture[y, x, c]
-                continue
-            out[y, x, 0] = c0 / whole
-            out[y, x, 1] = c1 / whole
-            out[y, x, 2] = c2 / whole
-            out[y, x, 3] = c3 / whole
+            whole = 1.0 - taken[x, 4]
+            for c in range(4):
+                out[y, x, c] = picture[y, x, c] if whole < 1e-4 else taken[x, c] / whole
+
+
+@kernel(nogil=True, inline="always", error_model="numpy", fastmath=_QUICK)
+def _lay_under(line, taken):
+    """Put a layer's row behind the nearer ones: each takes of a lens's opening what those left of it."""
+    c0 = c1 = c2 = c3 = seen = 0.0
+    for x in range(len(taken)):
+        c0 += line[x, 0]
+        c1 += line[x, 1]
+        c2 += line[x, 2]
+        c3 += line[x, 3]
+        seen += line[x, 4]
+        room = taken[x, 4]
+        if seen <= 1e-7 or room <= 1e-6:
+            continue
+        share = min(seen, room) / seen
+        taken[x, 0] += c0 * share
+        taken[x, 1] += c1 * share
+        taken[x, 2] += c2 * share
+        taken[x, 3] += c3 * share
+        taken[x, 4] = room - min(seen, room)

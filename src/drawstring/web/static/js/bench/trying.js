@@ -83,14 +83,26 @@ export function setUpTrying(desk) {
     settle(desk, { [sets.dataset.sets]: sets.dataset.value });
   });
   // A colour chosen by eye, or a value on its slide, is tried out while it is chosen.
+  let isInHand = false, isOlder = false;
   place.addEventListener("input", ({ target }) => {
     const name = target.dataset.colourOf ?? target.dataset.slides;
-    if (name) tryOut(desk, { [name]: target.value });
+    if (name) { isInHand = true; tryOut(desk, { [name]: target.value }); }
     desk.script.fieldSlid?.(target);
   });
   place.addEventListener("change", ({ target }) => {
     const name = target.dataset.colourOf ?? target.dataset.slides;
-    if (name) settle(desk, { [name]: target.value });
+    if (name) { isInHand = isOlder = false; settle(desk, { [name]: target.value }); }
     desk.script.fieldChanged?.(target);
   });
+  // What an earlier press brings late would take it out of the hand: letting go brings the panel as it is then.
+  document.addEventListener("htmx:beforeSwap", ({ detail }) => {
+    if (!isInHand || detail.target !== place) return;
+    detail.swapOverride = "none";
+    isOlder = true;
+  });
+  // Who lets go where the slide began has changed nothing.
+  document.addEventListener("pointerup", () => setTimeout(() => {
+    if (isInHand && isOlder) { desk.tried = {}; document.activeElement.blur(); refresh(desk); }
+    isInHand = isOlder = false;
+  }));
 }
