@@ -59,11 +59,11 @@ def start(installation: Installation) -> None:
         timed("Pages and engine are up", since)
     if not _living(var / "run" / "kernels.pid"):
         # Nobody should wait for a loop to be compiled who moves a slider for the first time.
-        _begin(var, "kernels", ["nice", "-n", "19", sys.executable, "ops/kernels.py", "compile"])
+        _begin(var, "kernels", [sys.executable, "ops/kernels.py", "compile"], nice=19)
     # As in life: shots come in one after the other, while people work on those that are there.
     if not _living(var / "run" / "demo.pid"):
         # Whoever looks at a picture goes first.
-        _begin(var, "demo", ["nice", "-n", "15", *shell, "demo"])
+        _begin(var, "demo", [*shell, "demo"], nice=15)
         print("  The other shots are rendered behind it and arrive on the board", flush=True)
     print(f"\nDrawstring is ready ({time.monotonic() - began:.0f} s): {address}", flush=True)
 
@@ -108,14 +108,26 @@ def _keep_feed(installation: Installation, var: Path, shell: list[str]) -> None:
     print(f"  The stand-in renderer's feed listens on port {port}", flush=True)
 
 
-def _begin(var: Path, name: str, command: list[str]) -> subprocess.Popen[bytes]:
-    """Begin a lasting process with a log and a pid file."""
+def _begin(var: Path, name: str, command: list[str], *, nice: int = 0) -> subprocess.Popen[bytes]:
+    """Begin a lasting process with a log and a pid file, as the first of a session of its own."""
     log = open(var / "log" / f"{name}.log", "ab")
     process = subprocess.Popen(
-        command, stdout=log, stderr=log, stdin=subprocess.DEVNULL, start_new_session=True, cwd=HOME
-    )
+        ["nice", "-n", str(nice), *command],
+        stdout=log, stderr=log, stdin=subprocess.DEVNULL, start_new_session=True, cwd=HOME,
+    )  # fmt: skip
+    stand_back(process.pid, nice)
     (var / "run" / f"{name}.pid").write_text(str(process.pid))
     return process
+
+
+def stand_back(pid: int, nice: int) -> None:
+    """Have the whole session of a process stand back behind others.
+
+    Where Linux shares the cores out by session (sched(7), autogroups), `nice` counts only within one.
+    """
+    if nice:
+        with suppress(OSError):  # this Linux knows no such thing
+            Path(f"/proc/{pid}/autogroup").write_text(str(nice))
 
 
 def stop(installation: Installation) -> None:

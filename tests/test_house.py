@@ -177,6 +177,10 @@ def test_start_and_stop_bring_a_small_house_up_and_down(installation, tmp_path):
         f"http://127.0.0.1:{installation.port}/" in started.stdout
         and "Pages and engine are up" in started.stdout
     )
+    mine = [one for one in psutil.process_iter() if of_house(one, installation.var)]
+    behind = {one.nice() for one in mine if one.cmdline()[-1] == "engine"}
+    before = {one.nice() for one in mine if "drawstring.web.serve" in one.cmdline()}
+    assert behind and min(behind) > max(before), "whoever looks at a picture goes first"
     # The house is up with its first shot; the others come in one after the other.
     board = f"http://127.0.0.1:{installation.port}/shows/Tidewrack"
     until = time.monotonic() + 120

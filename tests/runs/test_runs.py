@@ -294,7 +294,8 @@ def test_a_killed_worker_costs_nothing_but_time(plan, finish, sessions):
             return made
 
         run = finish(number, client)
-        assert killed and (run.state, run.package.state) == ("done", "proven")
+        told = [frame.fault for frame in run.frames if frame.state == "failed"]
+        assert killed and (run.state, run.package.state) == ("done", "proven"), told
         assert check_package(run.folder).is_proven
         assert not [n for n in os.listdir(run.folder) if n.startswith(".unfinished")]
 

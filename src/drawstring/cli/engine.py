@@ -23,8 +23,8 @@ from drawstring.runs.readers import Readers
 from drawstring.runs.scanning import Scanning
 from drawstring.store.database import connect
 
-NICE = 10
-"""How far engine and workers stand back, as `nice(1)` counts: a tenth of a core where both want all of it."""
+NICE = 5
+"""How far engine and workers stand back, as `nice(1)` counts: a quarter of a core where both want it all."""
 
 
 def keep_working(installation: Installation) -> None:
