@@ -2,7 +2,7 @@
 
 Run by `make test`.
 
-They share no database: each starts a PostgreSQL of its own. The demo frames they look at are made once.
+They share no database: each starts a PostgreSQL of its own, and has a copy of the demo frames, made once.
 Runs and pages wait for other processes, or for a clock, a fifth of their time: what only computes fills it.
 A test that hangs fails by itself after a while; a group that hangs for good is made to say where, then ended.
 """
@@ -10,6 +10,7 @@ A test that hangs fails by itself after a while; a group that hangs for good is 
 from __future__ import annotations
 
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -64,19 +65,20 @@ def main() -> int:
         print(f"Demo frames made ({time.monotonic() - began:.0f} s)", flush=True)
         # Bytecode that a test's processes would make anew is kept; what is installed has its own already.
         environment = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
-        environment |= {"DRAWSTRING_TEST_DEMO": demo}
         # Small systems of equations keep a second thread waiting, which takes a core from the other group.
         environment |= {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
         running = {}
         for name, paths in GROUPS.items():
             log = open(os.path.join(place, f"{name}.log"), "w+b")
+            # A test may take a frame away for a while: never under another group's eyes.
+            own = shutil.copytree(demo, os.path.join(place, name, "sources"))
             command = [
                 "nice", "-n", str(STANDS_BACK.get(name, 0)), sys.executable, "-m", "pytest",
                 "-p", "no:cacheprovider", f"--timeout={TEST_LIMIT_S}", *paths, *sys.argv[1:],
             ]  # fmt: skip
             process = subprocess.Popen(
-                command, cwd=HOME, env=environment, stdout=log, stderr=subprocess.STDOUT,
-                start_new_session=True,
+                command, cwd=HOME, env=environment | {"DRAWSTRING_TEST_DEMO": own},
+                stdout=log, stderr=subprocess.STDOUT, start_new_session=True,
             )  # fmt: skip
             stand_back(process.pid, STANDS_BACK.get(name, 0))
             running[name] = log, process

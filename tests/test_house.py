@@ -178,7 +178,7 @@ def test_start_and_stop_bring_a_small_house_up_and_down(installation, tmp_path):
         and "Pages and engine are up" in started.stdout
     )
     mine = [one for one in psutil.process_iter() if of_house(one, installation.var)]
-    behind = {one.nice() for one in mine if one.cmdline()[-1] == "engine"}
+    behind = {one.nice() for one in mine if one.cmdline()[-1:] == ["engine"]}
     before = {one.nice() for one in mine if "drawstring.web.serve" in one.cmdline()}
     assert behind and min(behind) > max(before), "whoever looks at a picture goes first"
     # The house is up with its first shot; the others come in one after the other.

@@ -13,12 +13,18 @@ import signal
 import subprocess
 import sys
 import time
+from functools import partial
 from types import FrameType
 
 from drawstring.installation import Installation
 from drawstring.local_postgres import Trouble, is_taken, kept_database
 
 _PR_SET_PDEATHSIG = 1  # linux/prctl.h
+
+STANDS_BACK = {"engine": 5}
+"""How far, as `nice(1)` counts: whoever looks at a picture goes before workers, which get a quarter of a core
+where pages and their readers want all of it.
+"""
 
 
 def keep_up(installation: Installation) -> None:
@@ -55,7 +61,7 @@ def keep_up(installation: Installation) -> None:
                 if time.monotonic() - fell.get(name, 0) < 5:
                     time.sleep(2)  # it falls at once: a little patience, or the log fills the disk
                 fell[name] = time.monotonic()
-            running[name] = subprocess.Popen(command, preexec_fn=_end_with_parent)
+            running[name] = subprocess.Popen(command, preexec_fn=partial(_begin, STANDS_BACK.get(name, 0)))
         time.sleep(0.3)
     for process in running.values():
         process.terminate()
@@ -94,8 +100,9 @@ class OwnDatabase:
             self._look_at = time.monotonic() + 20
 
 
-def _end_with_parent() -> None:
-    """Ask Linux to end this child when its parent is gone, also when that was killed."""
+def _begin(nice: int) -> None:
+    """Stand back by so much; ask Linux to end this child when its parent is gone, also when that was killed."""
+    os.nice(nice)
     try:
         ctypes.CDLL("libc.so.6", use_errno=True).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
     except OSError:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import signal
 from collections.abc import Callable
 from contextlib import AbstractContextManager
@@ -23,9 +22,6 @@ from drawstring.runs.readers import Readers
 from drawstring.runs.scanning import Scanning
 from drawstring.store.database import connect
 
-NICE = 5
-"""How far engine and workers stand back, as `nice(1)` counts: a quarter of a core where both want it all."""
-
 
 def keep_working(installation: Installation) -> None:
     """Work until told to stop by a signal."""
@@ -37,8 +33,6 @@ def keep_working(installation: Installation) -> None:
 
     signal.signal(signal.SIGTERM, stop)
     signal.signal(signal.SIGINT, stop)
-    # Whoever looks at a picture goes first: workers take what pages and their readers leave of the cores.
-    os.nice(NICE)
     # While there is no other thread.
     start_warm_parent()
     work_off(installation, connect(installation.database), lambda: stopped, scans=True)
