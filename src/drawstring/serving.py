@@ -101,7 +101,7 @@ class OwnDatabase:
 
 
 def _begin(nice: int) -> None:
-    """Stand back by so much; ask Linux to end this child when its parent is gone, also when that was killed."""
+    """Stand back by so much; have Linux end this child when its parent is gone, also when that was killed."""
     os.nice(nice)
     try:
         ctypes.CDLL("libc.so.6", use_errno=True).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
