@@ -163,13 +163,20 @@ def of_house(process: psutil.Process, var: str) -> bool:
         return False
 
 
-def test_start_and_stop_bring_a_small_house_up_and_down(installation, tmp_path):
-    environment = environment_of(installation)
+@pytest.fixture
+def small_house(installation, tmp_path):
+    """The environment of a house that is down again when the test is over, however it ends."""
+    environment = environment_of(installation) | {"DRAWSTRING_ROOTS": str(tmp_path / "roots")}
+    yield environment
+    subprocess.run([sys.executable, "ops/house.py", "stop"], env=environment, cwd=HOME, capture_output=True)
+
+
+def test_start_and_stop_bring_a_small_house_up_and_down(installation, small_house):
+    environment = small_house
     (Path(installation.var) / "run").mkdir(parents=True)
     # A killed start may have left the number of some other process.
     (Path(installation.var) / "run" / "serve.pid").write_text(str(os.getpid()))
     environment |= {"DRAWSTRING_DEMO_WIDTH": "96", "DRAWSTRING_DEMO_FRAMES": "2"}
-    environment["DRAWSTRING_ROOTS"] = str(tmp_path / "roots")
     start = [sys.executable, "ops/house.py", "start"]
     started = subprocess.run(start, env=environment, cwd=HOME, capture_output=True, text=True, timeout=180)
     assert started.returncode == 0, started.stderr
