@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from makers import FRAMES, box_of, sound_of, wait_for, write_plain
 from PIL import Image
-from test_browser import in_well
+from test_browser import in_well, shown_at
 
 from drawstring.core.arrivals import scan
 from drawstring.core.recipe.counting import FACTS
@@ -264,6 +264,28 @@ def large(sessions, faulty):
         deliveries.accept(session, shot, scan(str(folder), roots=[str(faulty)]).candidates[0])
         number = shot.id
     yield number
+    shutil.rmtree(folder)
+
+
+@pytest.mark.parametrize("wide", [170, 171])
+def test_one_channel_is_shown_where_its_pixels_lie_at_any_width(page, sessions, faulty, wide):
+    """A row of half floats in one channel may end within four bytes."""
+    rows, cols = np.mgrid[:97, :wide]
+    checks = ((rows // 6 + cols // 6) % 2).astype(np.float32)
+    folder = faulty / f"narrow{wide}"
+    folder.mkdir()
+    light = {name: np.ones_like(checks) for name in "RGBA"}
+    write_plain(folder / "TW910_main_v001.1001.exr", light | {"mask.V": checks})
+    with sessions.begin() as session:
+        shot = shows.make_shot(session, shows.make_show(session, "Tidewrack"), "TW910")
+        deliveries.accept(session, shot, scan(str(folder), roots=[str(faulty)]).candidates[0])
+        number = shot.id
+    page.goto(f"/shots/{number}/arrivals?frame=1001")
+    in_well(page, "beauty", 1001)
+    page.locator("[data-pass='mask']").click()
+    in_well(page, "mask", 1001)
+    at = np.s_[21:97:6, 3:168:6]  # below the name that lies over it
+    wait_for(lambda: np.abs(shown_at(page, rows[at], cols[at])[..., 0] - 255 * checks[at]).max() < 3)
     shutil.rmtree(folder)
 
 

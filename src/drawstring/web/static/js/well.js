@@ -59,6 +59,7 @@ export class Well {
     gl.bufferData(gl.ARRAY_BUFFER, new Float32Array([-1, -1, 3, -1, -1, 3]), gl.STATIC_DRAW);
     gl.enableVertexAttribArray(0);
     gl.vertexAttribPointer(0, 2, gl.FLOAT, false, 0, 0);
+    // Rows follow each other without a gap: of half floats in one channel some end within four bytes.
     gl.pixelStorei(gl.UNPACK_ALIGNMENT, 1);
     this.programs = new Map();
   }
@@ -102,9 +103,7 @@ export class Well {
     gl.deleteTexture(this.cube);
     gl.bindTexture(gl.TEXTURE_3D, texture);
     const [inside, format] = cube.channels === 4 ? [gl.RGBA16F, gl.RGBA] : [gl.RGB16F, gl.RGB];
-    gl.pixelStorei(gl.UNPACK_ALIGNMENT, 2);
     gl.texImage3D(gl.TEXTURE_3D, 0, inside, cube.size, cube.size, cube.size, 0, format, gl.HALF_FLOAT, cube.data);
-    gl.pixelStorei(gl.UNPACK_ALIGNMENT, 4);
     for (const side of [gl.TEXTURE_WRAP_S, gl.TEXTURE_WRAP_T, gl.TEXTURE_WRAP_R]) gl.texParameteri(gl.TEXTURE_3D, side, gl.CLAMP_TO_EDGE);
     gl.texParameteri(gl.TEXTURE_3D, gl.TEXTURE_MIN_FILTER, gl.LINEAR);
     gl.texParameteri(gl.TEXTURE_3D, gl.TEXTURE_MAG_FILTER, gl.LINEAR);
