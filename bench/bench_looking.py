@@ -16,23 +16,18 @@ from pathlib import Path
 import OpenImageIO as oiio
 from floor import best, hd_frames, paths_in, tell
 from playwright.sync_api import Page, sync_playwright
-from serving import filled
+from serving import filled  # makes `ops` known
+
+from browser import AS_PEOPLE_HAVE_IT, launched  # isort: skip
 
 FRAMES, HALF, AT_ONCE = 24, 7, 4
-CHROMIUM = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync", "--use-gl=angle", "--use-angle=swiftshader",
-    "--enable-unsafe-swiftshader",
-    # Pages of the browser's own, made with every window: they took longer than ours.
-    "--disable-features=WebUIOmniboxPopup,WebUIOmniboxAimPopup",
-]  # fmt: skip
 
 
 def main() -> None:
     frames = hd_frames(FRAMES, half=HALF)
     try:
         with filled(frames) as (address, shot, restart), sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            browser = launched(playwright, AS_PEOPLE_HAVE_IT)
             page = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True).new_page()
             page.goto(f"{address}/shots/{shot}/pack")  # scripts and styles are in the browser's store
             page.wait_for_timeout(1500)

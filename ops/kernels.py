@@ -6,6 +6,7 @@ Usage: python ops/kernels.py compile     compiles what `kernels.txt` lists and i
 
 from __future__ import annotations
 
+import hashlib
 import importlib
 import os
 import pickle
@@ -14,11 +15,15 @@ import time
 from collections import defaultdict
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
+from contextlib import suppress
+from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
 LIST = Path(__file__).with_name("kernels.txt")
 SOURCES = Path(__file__).resolve().parents[1] / "src"
+READY = SOURCES / "drawstring" / "core" / "__pycache__" / "kernels-ready"
+"""What the last look at all of them found."""
 
 
 def listed() -> dict[str, list[tuple[str, str]]]:
@@ -32,12 +37,33 @@ def listed() -> dict[str, list[tuple[str, str]]]:
 
 def compile_all() -> None:
     """Compile what is listed; what can't be is told, and compiled when it is called."""
+    if READY.exists() and READY.read_text() == _state():
+        return
     began = time.monotonic()
     modules = list(listed().items())
     with ProcessPoolExecutor(os.cpu_count()) as processes:
         made = sum(processes.map(_compile, *zip(*modules, strict=True)))
     if made:
         print(f"  {made} compiled loops are ready ({time.monotonic() - began:.0f} s)", flush=True)
+    with suppress(OSError):  # it is looked at again next time
+        READY.parent.mkdir(exist_ok=True)
+        unfinished = READY.with_suffix(f".{os.getpid()}")
+        unfinished.write_text(_state())
+        unfinished.replace(READY)
+
+
+def _state() -> str:
+    """Tell what is compiled from, and what is kept: to look whether all is there takes seconds of work.
+
+    Machine code is a processor's own: numba makes it anew for another one.
+    """
+    with open("/proc/cpuinfo") as file:
+        processor = {line for line in file if line.startswith(("model name", "flags", "Features"))}
+    files = [*SOURCES.rglob("*.py"), *SOURCES.rglob("__pycache__/*.nbc"), LIST]
+    said = [
+        f"{file} {file.stat().st_size} {file.stat().st_mtime_ns}" for file in sorted(files) if file.exists()
+    ]
+    return hashlib.sha256(repr((version("numba"), sorted(processor), said)).encode()).hexdigest()
 
 
 def _compile(module: str, kernels: list[tuple[str, str]]) -> int:

@@ -10,19 +10,13 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from browser import launched
 from playwright.sync_api import Page, sync_playwright
 
 from drawstring.installation import read_installation
 
 HOME = Path(__file__).resolve().parents[1]
 FOLDER = HOME / "docs" / "screenshots"
-CHROMIUM = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync", "--use-gl=angle", "--use-angle=swiftshader",
-    "--enable-unsafe-swiftshader",
-    # Pages of the browser's own, made with every window: they took longer than ours.
-    "--disable-features=WebUIOmniboxPopup,WebUIOmniboxAimPopup",
-]  # fmt: skip
 
 # Where this copy of the house lies is nobody's business; the folders in it are shown.
 HIDE_HOME = """([home, shown]) => {
@@ -47,7 +41,7 @@ def main() -> None:
     """Walk through the demo show and take the pictures."""
     FOLDER.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        browser = launched(playwright)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         installation = read_installation()
         walk(page, f"http://{installation.host}:{installation.port}")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import shutil
 import tempfile
@@ -23,7 +24,7 @@ from drawstring.installation import Installation
 from drawstring.local_postgres import LocalPostgres, as_account, free_port
 from drawstring.runs.forks import warm_parent
 from drawstring.standins.client_inbox import Faults, create_inbox
-from drawstring.standins.tidewrack import SHOTS, render_show
+from drawstring.standins.tidewrack import SHOTS, render_show, renderers
 from drawstring.store import deliveries, shows
 from drawstring.store.database import connect, migrate
 from drawstring.store.models import Shot
@@ -37,6 +38,12 @@ forkserver.ensure_running()
 # pytest --hypothesis-profile=default
 hypothesis.settings.register_profile("steady", derandomize=True, deadline=None)
 hypothesis.settings.load_profile("steady")
+
+
+def pytest_collection_finish() -> None:
+    """Look for garbage only in what the tests make: what is loaded stays."""
+    gc.collect()
+    gc.freeze()
 
 
 @pytest.fixture(scope="session")
@@ -122,8 +129,9 @@ def demo_show(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def render_demo(folder: str) -> Path:
     """Render the small demo show below a folder."""
-    for _ in render_show(f"{folder}/tidewrack", width=WIDTH, height=HEIGHT, frames=FRAMES, workers=2):
-        pass
+    with renderers(2) as pool:
+        for _ in render_show(f"{folder}/tidewrack", width=WIDTH, height=HEIGHT, frames=FRAMES, pool=pool):
+            pass
     return Path(folder)
 
 

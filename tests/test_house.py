@@ -193,7 +193,7 @@ def test_start_and_stop_bring_a_small_house_up_and_down(installation, small_hous
     until = time.monotonic() + 120
     while "nothing yet" in urllib.request.urlopen(board, timeout=20).read().decode():
         assert time.monotonic() < until, "the other shots did not arrive"
-        time.sleep(0.5)
+        time.sleep(1)
     again = subprocess.run(start, env=environment, cwd=HOME, capture_output=True, text=True, timeout=180)
     assert again.returncode == 0 and "Pages and engine are up" not in again.stdout, "they were up already"
     # A night in it, driven by a program: what is whole goes through, what is spoiled says why not.

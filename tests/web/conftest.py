@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from browser import launched
 from flask import Flask
 from flask.testing import FlaskClient
 from makers import copied_database, environment_of, wait_for
@@ -31,14 +32,6 @@ from drawstring.store.database import connect
 from drawstring.store.models import Base, Shot
 from drawstring.web.app import create_app, furnished
 from drawstring.web.services import House
-
-CHROMIUM = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync", "--use-gl=angle", "--use-angle=swiftshader",
-    "--enable-unsafe-swiftshader",
-    # Pages of the browser's own, made with every window: they took longer than ours.
-    "--disable-features=WebUIOmniboxPopup,WebUIOmniboxAimPopup",
-]  # fmt: skip
 
 
 class PageClient(FlaskClient):
@@ -219,7 +212,7 @@ SMALL = {"width": 1024, "height": 680}
 def browser() -> Iterator[Browser]:
     """Debian's Chromium."""
     with sync_playwright() as playwright:
-        made = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        made = launched(playwright)
         yield made
         made.close()
 

@@ -13,7 +13,16 @@ from drawstring.core.errors import MissingError
 from drawstring.core.owed.piece import Piece
 from drawstring.core.scene.reading import read_and_write
 from drawstring.installation import Installation
-from drawstring.standins.tidewrack import FAULTS, FPS, SHOTS, DemoShot, make_faults, mural, render_show
+from drawstring.standins.tidewrack import (
+    FAULTS,
+    FPS,
+    SHOTS,
+    DemoShot,
+    make_faults,
+    mural,
+    render_show,
+    renderers,
+)
 from drawstring.standins.tidewrack.scene_files import write_scenes
 from drawstring.store import deliveries, filling, joinings, orders, owed, recipes, scans, shows
 from drawstring.store.models import Joining, Show
@@ -34,15 +43,16 @@ def demo(installation: Installation, width: int, frames: int | None, first: bool
     folder = os.path.join(installation.root_list[0], "tidewrack")
     with opened(installation) as session:
         _plan(session)
-    for shot in SHOTS[:1] if first else SHOTS:
-        with click.progressbar(length=1, label=f"  Rendering {shot.code}", show_pos=True) as bar:
-            height = width * 9 // 16
-            for done, total in render_show(
-                folder, shots=(shot,), width=width, height=height, samples=3, frames=frames
-            ):
-                bar.length = total
-                bar.update(done - bar.pos)
-        _arrive(installation, folder, shot)
+    with renderers() as pool:
+        for shot in SHOTS[:1] if first else SHOTS:
+            with click.progressbar(length=1, label=f"  Rendering {shot.code}", show_pos=True) as bar:
+                height = width * 9 // 16
+                for done, total in render_show(
+                    folder, shots=(shot,), width=width, height=height, samples=3, frames=frames, pool=pool
+                ):
+                    bar.length = total
+                    bar.update(done - bar.pos)
+            _arrive(installation, folder, shot)
     if first:
         return
     _mural(installation, folder, width)

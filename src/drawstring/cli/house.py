@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+
 import click
 
 from drawstring.cli.common import main
@@ -14,8 +16,10 @@ from drawstring.runs.forks import begin_alone
 def engine(installation: Installation) -> None:
     """Work off what waits in the ledger, until stopped."""
     begin_alone()
+    gc.disable()  # all that is loaded now stays: nothing in it is garbage
     from drawstring.cli.engine import keep_working
 
+    gc.enable()
     keep_working(installation)
 
 

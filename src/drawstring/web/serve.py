@@ -6,6 +6,7 @@ So a browser that stalls in the middle of a request holds up nobody, however man
 
 from __future__ import annotations
 
+import gc
 import logging
 import signal
 import sys
@@ -19,7 +20,6 @@ from waitress.channel import HTTPChannel
 from waitress.server import TcpWSGIServer
 
 from drawstring.installation import Installation, read_installation
-from drawstring.web.app import create_served_app
 
 THREADS = 12
 HEADER_S = 20.0
@@ -89,7 +89,11 @@ def main() -> None:
     logging.basicConfig(level=logging.WARNING)
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # a page asks for twenty pictures at once
     installation = read_installation()
+    gc.disable()  # all that is loaded now stays: nothing in it is garbage
+    from drawstring.web.app import create_served_app
+
     application = create_served_app(installation)
+    gc.enable()
     server = make_server(application, installation)
     # Whoever opens the first picture should not wait for readers to come up.
     warming = application.extensions["house"].readers.warm

@@ -6,15 +6,16 @@ import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from fractions import Fraction
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-import av
 import cv2
 import numpy as np
-from av.video.reformatter import ColorRange, Colorspace
 from numpy.typing import NDArray
 
 from drawstring.core.errors import OutputError, SourceError
+
+if TYPE_CHECKING:
+    import av  # of use for movies alone: its libraries take a fifth of a second to load
 
 Picture8 = NDArray[np.uint8]
 """(H, W, 3) display levels, R G B."""
@@ -36,6 +37,8 @@ class Movie:
     """
 
     def __init__(self, container: Any, size: tuple[int, int], rate: Fraction, *, has_sound: bool) -> None:
+        from av.video.reformatter import ColorRange, Colorspace
+
         self._container = container
         self.rate, self.frames = rate, 0
         self._video = container.add_stream("libvpx-vp9", rate=rate)
@@ -79,6 +82,8 @@ class Movie:
         return (heard - wanted) / SOUND_RATE
 
     def _add_samples(self, samples: NDArray[np.float32]) -> None:
+        import av
+
         assert self._sound is not None
         # Opus takes pieces of its own length; the encoder's queue joins them.
         interleaved = np.ascontiguousarray(samples.T.reshape(1, -1), np.float32)
@@ -120,6 +125,8 @@ def movie(
     OutputError
         It can't be written.
     """
+    import av
+
     try:
         with av.open(unfinished, "w", format="webm") as container:
             film = Movie(container, size, Fraction(rate).limit_denominator(1001), has_sound=has_sound)
@@ -148,6 +155,8 @@ def fitted(picture: Picture8, width: int, height: int) -> Picture8:
 
 def _resampled(path: str, name: str) -> Iterator[NDArray[np.float32]]:
     """Give a sound's samples in pieces: (2, N) float32 at the movie's rate."""
+    import av
+
     try:
         with av.open(path, mode="r") as container:
             if not container.streams.audio:
@@ -171,6 +180,9 @@ def _no_sound(name: str, reason: str) -> SourceError:
 
 def _in_bt709(seen: Picture8) -> av.VideoFrame:
     """Turn display levels into luma and chroma as Rec. ITU-R BT.709-6 weighs them, and say so."""
+    import av
+    from av.video.reformatter import ColorRange, Colorspace
+
     frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(seen), format="rgb24").reformat(
         format="yuv420p", dst_colorspace=Colorspace.ITU709, dst_color_range=ColorRange.MPEG
     )

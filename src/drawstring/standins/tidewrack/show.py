@@ -5,7 +5,8 @@ from __future__ import annotations
 import multiprocessing
 import os
 from collections.abc import Callable, Iterator
-from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures import Executor, ProcessPoolExecutor, as_completed
+from contextlib import nullcontext
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -299,7 +300,7 @@ def render_show(
     height: int = HEIGHT,
     samples: int = 2,
     frames: int | None = None,
-    workers: int | None = None,
+    pool: Executor | None = None,
 ) -> Iterator[tuple[int, int]]:
     """Render what is missing of the show; yield how many frames are there, of how many.
 
@@ -311,8 +312,8 @@ def render_show(
         Size, and samples along one side of a pixel.
     frames : int, optional
         Of each shot, where fewer than usual are wanted.
-    workers : int, optional
-        Processes; one for each core when not given.
+    pool : Executor, optional
+        As `renderers` gives it, where several calls share one; else there is one for this call.
     """
     if frames is not None:
         shots = tuple(replace(shot, frames=frames) for shot in shots)
@@ -334,14 +335,9 @@ def render_show(
     _render_one(shots[todo[0][0]], *todo[0][1:], width, height, samples)
     done += 1
     yield done, len(wanted)
-    # Whoever asks may have threads of its own: forked with them, a child can lock up.
-    context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["drawstring.standins.tidewrack.show"])
-    with ProcessPoolExecutor(
-        workers or os.cpu_count() or 1, mp_context=context, initializer=use_threads, initargs=(1,)
-    ) as pool:
+    with renderers() if pool is None else nullcontext(pool) as processes:
         jobs = [
-            pool.submit(_render_one, shots[number], of, i, path, width, height, samples)
+            processes.submit(_render_one, shots[number], of, i, path, width, height, samples)
             for number, of, i, path in todo[1:]
         ]
         for job in as_completed(jobs):
@@ -350,12 +346,30 @@ def render_show(
             yield done, len(wanted)
 
 
+def renderers(workers: int | None = None) -> ProcessPoolExecutor:
+    """Give processes that render; they are begun with the first frame.
+
+    Parameters
+    ----------
+    workers : int, optional
+        One for each core when not given.
+    """
+    # Whoever asks may have threads of its own: forked with them, a child can lock up.
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload(["numba", "drawstring.standins.tidewrack.show"])
+    return ProcessPoolExecutor(
+        workers or os.cpu_count() or 1, mp_context=context, initializer=use_threads, initargs=(1,)
+    )
+
+
 _packed: dict[tuple[str, str], tuple[Scene, PackedScene]] = {}
 
 
 def _render_one(shot: DemoShot, of: str, i: int, path: str, width: int, height: int, samples: int) -> None:
     beside = next((one for one in shot.beside if one.name == of), None)
     if (shot.code, of) not in _packed:
+        for done in [key for key in _packed if key[0] != shot.code]:
+            del _packed[done]
         made = (beside or shot).scene()
         _packed[shot.code, of] = (made, made.packed(hidden=() if beside else shot.hidden))
     scene, packed = _packed[shot.code, of]
