@@ -46,6 +46,11 @@ def pytest_collection_finish() -> None:
     gc.freeze()
 
 
+def pytest_unconfigure() -> None:
+    """Let libraries count what is left over at the end, as they do."""
+    gc.unfreeze()
+
+
 @pytest.fixture(scope="session")
 def postgres() -> Iterator[LocalPostgres]:
     """A PostgreSQL of the tests' own, with one migrated database to copy from."""

@@ -25,6 +25,13 @@ Stored: TypeAlias = NDArray[Any]
 """(H, W) exactly as stored in a file: float16, float32 or uint32."""
 
 
+def only_read(array: NDArray[Any]) -> NDArray[Any]:
+    """Give an array that is not written to: a loop is compiled once for it, not for those of both kinds."""
+    view = np.ascontiguousarray(array).view()
+    view.flags.writeable = False
+    return view
+
+
 def merged(planes: Sequence[NDArray[Any]]) -> NDArray[Any]:
     """Put planes of one size and kind side by side, (H, W, C); quicker than stacking where a library can."""
     first = planes[0]

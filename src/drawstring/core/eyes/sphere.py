@@ -221,8 +221,8 @@ class Sight:
 
 def turned(width: int, height: int, turn: Turn, *, threads: int = 1) -> Sight:
     """Give where a turned lat-long picture of the same size looks."""
-    x, y = np.empty((height, width)), np.empty((height, width))
-    in_bands(lambda first, last: _turned_rows(first, last, width, height, turn, x, y), height, threads)
+    x, y, rows = np.empty((height, width)), np.empty((height, width)), np.ascontiguousarray(turn)
+    in_bands(lambda first, last: _turned_rows(first, last, width, height, rows, x, y), height, threads)
     return Sight(x, y)
 
 

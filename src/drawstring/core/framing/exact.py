@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from drawstring.core.arrays import Stored
+from drawstring.core.arrays import Stored, only_read
 from drawstring.core.bands import in_bands
 from drawstring.core.choices import Choice
 from drawstring.core.framing.filters import Grid
@@ -97,9 +97,9 @@ def chosen(
     # Compiled code knows no half floats; every one is a float exactly.
     known = source.astype(np.float32) if source.dtype == np.float16 else source
     made = np.zeros(x.shape, known.dtype)
-    across, down = (np.minimum(size, 32.0) for size in sizes)
+    u, v, across, down = (only_read(grid) for grid in (x, y, *(np.minimum(size, 32.0) for size in sizes)))
     in_bands(
-        lambda a, b: _choose_rows(a, b, _HOW[how], x, y, across, down, is_filled, known, made),
+        lambda a, b: _choose_rows(a, b, _HOW[how], u, v, across, down, is_filled, known, made),
         x.shape[0],
         threads,
     )

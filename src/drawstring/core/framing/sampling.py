@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from drawstring.core.arrays import Picture
+from drawstring.core.arrays import Picture, only_read
 from drawstring.core.bands import in_bands
 from drawstring.core.framing.filters import FUSED, RADIUS, TABLES, Filter, Grid, nearby, weigh
 from drawstring.core.kernels import kernel
@@ -73,10 +73,9 @@ def sampled_picture(
     source = np.ascontiguousarray(np.repeat(picture, 4, axis=-1) if count == 1 else picture, np.float32)
     made = np.empty((*x.shape, 4), np.float32)
     table, radius = TABLES[kind], RADIUS[kind]
+    u, v, across, down = (only_read(grid) for grid in (x, y, *sizes))
     in_bands(
-        lambda a, b: _sample_rows(
-            a, b, table, radius, x, y, sizes[0], sizes[1], is_held, is_filled, source, made
-        ),
+        lambda a, b: _sample_rows(a, b, table, radius, u, v, across, down, is_held, is_filled, source, made),
         x.shape[0],
         threads,
     )

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from drawstring.core.arrays import Stored
+from drawstring.core.arrays import Stored, only_read
 from drawstring.core.bands import in_bands
 from drawstring.core.kernels import kernel
 
@@ -51,10 +51,11 @@ def recombined(
     shares = np.stack([np.asarray(plane, np.float32) for plane in ranks[1 : 2 * pairs : 2]])
     made_names = np.zeros((pairs, *x.shape), np.uint32)
     made_shares = np.zeros((pairs, *x.shape), np.float32)
-    across, down = sizes or (np.ones_like(x), np.ones_like(x))
+    sizes = sizes or (np.ones_like(x), np.ones_like(x))
+    u, v, across, down = (only_read(grid) for grid in (x, y, *sizes))
     in_bands(
         lambda a, b: _recombine_rows(
-            a, b, names, shares, x, y, across, down, wraps, is_filled, made_names, made_shares
+            a, b, names, shares, u, v, across, down, wraps, is_filled, made_names, made_shares
         ),
         x.shape[0],
         threads,

@@ -41,7 +41,7 @@ def smoothed(
     before = np.ascontiguousarray(values, np.float32)
     for turn in range(ROUNDS):
         after = np.empty_like(before)
-        _round(before, point, eye, 1 << turn, wraps, _KERNEL, after)
+        _round(before, point, np.asarray(eye, np.float64), 1 << turn, wraps, _KERNEL, after)
         before = after
     return before
 
