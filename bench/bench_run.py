@@ -7,7 +7,7 @@ import tempfile
 
 import OpenEXR
 import OpenImageIO as oiio
-from floor import best, hd_frames, paths_in, tell
+from floor import hd_frames, paths_in, share_of, tell
 
 from drawstring.core.depth import DepthSettings
 from drawstring.core.io import read_facts
@@ -67,7 +67,7 @@ def main() -> None:
 
         tell(
             f"run, HD, 33 channels, {compression}, {parts.says}: floor / ours",
-            best(bare) / best(ours),
+            share_of(bare, ours),
             f"{5 if parts is came else asked[compression]:g}",
         )
     shutil.rmtree(folder)

@@ -34,6 +34,12 @@ def best(task: Callable[[], object], times: int = 3) -> float:
     return min(taken)
 
 
+def share_of(floor: Callable[[], object], ours: Callable[[], object], times: int = 4) -> float:
+    """Give the floor's least seconds over ours, each in turn: a slow minute of the machine slows both."""
+    pairs = [(best(floor, 1), best(ours, 1)) for _ in range(times)]
+    return min(bare for bare, _ in pairs) / min(own for _, own in pairs)
+
+
 def tell(name: str, ratio: float, budget: str) -> None:
     """Print one line: what, its ratio or time, its budget."""
     print(f"{name:<56} {ratio:6.2f}   budget {budget}", flush=True)

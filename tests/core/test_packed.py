@@ -69,6 +69,39 @@ def by_second_reader(path, part) -> dict:
     return {name: seen[..., i] for i, name in enumerate(names)}
 
 
+def test_what_is_packed_here_is_what_the_library_packs(tmp_path):
+    noise = np.random.default_rng(3).integers(0, 2**32, (WINDOW.height, WINDOW.width), np.uint32)
+    odd = {"bits": noise, "f": noise.view(np.float32), "h": noise.astype(np.uint16).view(np.float16)}
+    line = {"R": np.float16([[0.5]]), "Z": np.float32([[np.nan]])}
+    parts = [
+        PartToWrite(planes, how, window, f"{name} {how} {tile} {up}", tile, is_upwards=up)
+        for name, planes, window in (
+            ("plain", pixels(), WINDOW), ("noise", odd, WINDOW), ("line", line, Window(3, -2, 3, -2))
+        )
+        for how, tile, up in (
+            ("zip", 0, False), ("zips", 0, False), ("none", 0, False), ("piz", 0, False), ("zip", 0, True),
+            ("zip", 32, False),
+        )
+    ]  # fmt: skip
+    for i, several in enumerate((parts, parts[:1], parts[2:3], parts[6:7])):
+        told = {"display_window": DISPLAY, "metadata": {"note": "of both"}}
+        ours, theirs = tmp_path / f"ours{i}.exr", tmp_path / f"theirs{i}.exr"
+        put_with_taken(str(ours), several, **told)
+        put_parts(str(theirs), several, **told)
+        assert os.path.getsize(ours) == pytest.approx(os.path.getsize(theirs), rel=0.01)
+        made, wanted = all_of(ours), all_of(theirs)
+        assert made.keys() == wanted.keys()
+        assert all(made[place].tobytes() == wanted[place].tobytes() for place in wanted)
+        for part in range(len(several)):
+            seen, meant = by_second_reader(ours, part), by_second_reader(theirs, part)
+            assert seen.keys() == meant.keys()
+            for name, plane in meant.items():
+                np.testing.assert_array_equal(seen[name].view(np.uint32), plane.view(np.uint32))
+        with OpenEXR.File(str(ours)) as one, OpenEXR.File(str(theirs)) as other:
+            for mine, its in zip(one.parts, other.parts, strict=True):
+                assert str(mine.header) == str(its.header)
+
+
 @pytest.mark.parametrize("compression", list(COMPRESSIONS))
 @pytest.mark.parametrize("tile", [0, 32])
 def test_a_copied_part_is_the_same_by_both_readers_whatever_packs_it(tmp_path, compression, tile):

@@ -1,16 +1,35 @@
-"""What calls of compiled loops bring up first: the parent of what computes has it, so that no fork has to.
+"""What processes that compute need first, brought up once: their parent has it, so that no fork has to.
 
-These are the loops that every first picture goes through. In a house that has just come up they are not
-compiled yet, and nobody should wait for them who opens it.
+The knots' homes, which are loaded when a knot is first asked, and the compiled loops that every first picture
+and every frame goes through. In a house that has just come up these are not compiled yet, and nobody should
+wait for them who opens it.
 """
 
 from __future__ import annotations
 
+import imagecodecs._deflate  # noqa: F401
 import numpy as np
 
-from drawstring.core.halves import halved, singles
+import drawstring.core.recipe.asking  # noqa: F401
+from drawstring.core.halves import FLOAT_OF_HALF, halved, singles
+from drawstring.core.io.packing import put_apart
 from drawstring.core.io.unpacking import put_in_order
+from drawstring.core.knots import NAMES, part_of
+from drawstring.core.pack.odd import odd_values
+from drawstring.runs.proof_kernel import same, same_as_half
 
-halved([np.ones((1, 1), np.float32)])
-singles(np.ones((1, 1), np.float16))
+for _knot in NAMES:
+    for _layer in ("core", "runs"):
+        part_of(_layer, _knot, "home")
+
+_half, _single = np.ones((2, 2), np.float16), np.ones((2, 2), np.float32)
+# As a second reader gives channels, side by side.
+_read = np.ones((2, 2, 2), np.uint32)[..., 0]
+halved([_single])
+singles(_half)
+odd_values([_half])
+odd_values([_single])
 put_in_order(np.zeros(2, np.uint8), np.array([[0], [1]]), np.empty((1, 1), np.uint16))
+put_apart(np.zeros(2, np.uint16), np.empty(4, np.uint8))
+same(_read, _single.view(np.uint32))
+same_as_half(_read, _half.view(np.uint16), FLOAT_OF_HALF)

@@ -1,7 +1,8 @@
 """A file written of new parts and of parts that are taken over from other files as they are packed.
 
-The library writes the whole file, with one row or tile in place of each part that is taken over: so headers
-are its own. Then chunks are laid behind each other, tables made anew, windows and counts set in the headers.
+The library writes the whole file, with one row or tile in place of each part that is taken over, or packed
+by `packing`: so headers are its own. Then chunks are laid behind each other, tables made anew, windows and
+counts set in the headers.
 """
 
 from __future__ import annotations
@@ -10,7 +11,7 @@ import os
 import struct
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, BinaryIO
 
 import numpy as np
@@ -26,6 +27,7 @@ from drawstring.core.io.packed import (
     kind_of,
     packed_parts,
 )
+from drawstring.core.io.packing import LINES, packed_chunks
 from drawstring.core.io.writing import PartToWrite, put_parts
 
 
@@ -79,35 +81,64 @@ def put_with_taken(unfinished: str, parts: Sequence[PartToWrite | TakenPart], **
         A part's packed pixels are others than its digest says, or its structure can't be right; what was
         written until then is of no use.
     """
-    own = [part for part in parts if isinstance(part, PartToWrite)]
-    if len(own) == len(parts):
-        put_parts(unfinished, own, **said)
+    if all(isinstance(part, PartToWrite) and not _is_packed_here(part) for part in parts):
+        put_parts(unfinished, [part for part in parts if isinstance(part, PartToWrite)], **said)
         return
-    taken = {i: part for i, part in enumerate(parts) if isinstance(part, TakenPart)}
     small = f"{unfinished}-frame"
     with ExitStack() as stack:
-        sources: dict[int, tuple[Any, PackedPart]] = {}
-        for i, part in taken.items():
-            file = stack.enter_context(_opened(part))
-            there = packed_parts(file)
-            if part.part >= len(there) or len(there[part.part].channels) != len(part.names):
-                raise _otherwise(part)
-            sources[i] = file, there[part.part]
+        sources: dict[int, tuple[BinaryIO, PackedPart]] = {}
+        for i, part in enumerate(parts):
+            if isinstance(part, TakenPart):
+                file = stack.enter_context(_opened(part))
+                there = packed_parts(file)
+                if part.part >= len(there) or len(there[part.part].channels) != len(part.names):
+                    raise _otherwise(part)
+                sources[i] = file, there[part.part]
         try:
-            put_parts(
-                small,
-                [_stand_in(each, *sources[i]) if isinstance(each, TakenPart) else each
-                 for i, each in enumerate(parts)],
-                **said,
-            )  # fmt: skip
+            put_parts(small, [_stand_in(part, sources.get(i)) for i, part in enumerate(parts)], **said)
             written = stack.enter_context(open(small, "rb"))
         finally:
             if os.path.exists(small):
                 os.unlink(small)
         made = packed_parts(written)
-        bodies = [sources[i] if i in taken else (written, part) for i, part in enumerate(made)]
+        bodies = [_body(part, made[i], written, sources.get(i)) for i, part in enumerate(parts)]
         with open(unfinished, "wb") as into:
-            _lay(into, written, made, bodies, parts)
+            _lay(into, written, made, bodies)
+
+
+@dataclass(frozen=True)
+class _Body:
+    """What goes behind a part's header: its window, how many chunks, and these, from the top down or up."""
+
+    window: Window
+    count: int
+    chunks: Iterator[tuple[bytes, bytes]]
+    is_upwards: bool
+
+
+def _is_packed_here(part: PartToWrite) -> bool:
+    return part.compression in LINES and not part.tile and not part.is_upwards
+
+
+def _body(
+    part: PartToWrite | TakenPart,
+    header: PackedPart,
+    written: BinaryIO,
+    source: tuple[BinaryIO, PackedPart] | None,
+) -> _Body:
+    if isinstance(part, TakenPart):
+        assert source is not None
+        _hold_against(part, header, source[1])
+        chunks, window, count = _as_counted(part, *source), part.data_window, len(source[1].offsets)
+    elif _is_packed_here(part):
+        order, window = [name for name, _ in header.channels], part.data_window
+        chunks = packed_chunks(part.channels, order, compression=part.compression, window=window)
+        count = -(-window.height // LINES[part.compression])
+    else:
+        chunks, window, count = chunks_of(written, header), header.window, len(header.offsets)
+    # Chunks of what goes from the bottom up are laid behind each other in that order, as readers expect.
+    ordered = reversed(list(chunks)) if part.is_upwards else chunks
+    return _Body(window, count, ordered, part.is_upwards)
 
 
 def _opened(part: TakenPart) -> BinaryIO:
@@ -120,72 +151,60 @@ def _opened(part: TakenPart) -> BinaryIO:
         ) from error  # fmt: skip
 
 
-def _stand_in(part: TakenPart, file: Any, body: PackedPart) -> PartToWrite:
-    """Give a part of one row or tile that has the header of what is taken over."""
+def _stand_in(part: PartToWrite | TakenPart, source: tuple[BinaryIO, PackedPart] | None) -> PartToWrite:
+    """Give a part of one row or tile that has the header of what is packed otherwise than by the library."""
     window = part.data_window
-    one = window._replace(
-        x_max=window.x_min if part.tile else window.x_max, y_max=window.y_min
-    )  # fmt: skip
+    first = window._replace(x_max=window.x_min if part.tile else window.x_max, y_max=window.y_min)
+    if isinstance(part, PartToWrite):
+        if not _is_packed_here(part):
+            return part
+        return replace(part, channels={n: plane[:1] for n, plane in part.channels.items()}, data_window=first)
+    assert source is not None
     planes = {
-        name: np.zeros((one.height, one.width), TYPES[kind_of(layout)])
-        for name, (_, layout) in zip(part.names, body.channels, strict=True)
+        name: np.zeros((first.height, first.width), TYPES[kind_of(layout)])
+        for name, (_, layout) in zip(part.names, source[1].channels, strict=True)
     }
-    return PartToWrite(planes, part.compression, one, part.name, part.tile, part.said, part.is_upwards)
+    return PartToWrite(planes, part.compression, first, part.name, part.tile, part.said, part.is_upwards)
 
 
-def _lay(
-    into: Any,
-    written: Any,
-    made: Sequence[PackedPart],
-    bodies: Sequence[tuple[Any, PackedPart]],
-    parts: Sequence[PartToWrite | TakenPart],
-) -> None:
+def _lay(into: Any, written: Any, made: Sequence[PackedPart], bodies: Sequence[_Body]) -> None:
     """Lay headers, tables and chunks into a file."""
     ends = min(offset for part in made for offset in part.offsets)
     table_at = ends - 8 * sum(len(part.offsets) for part in made)
     written.seek(0)
     header = bytearray(written.read(table_at))
-    for part, (_, body), meant in zip(made, bodies, parts, strict=True):
-        if isinstance(meant, TakenPart):
-            _hold_against(meant, part, body)
-        part.tell(header, body.window, len(body.offsets))
+    for part, body in zip(made, bodies, strict=True):
+        part.tell(header, body.window, body.count)
     into.write(header)
-    into.write(bytes(8 * sum(len(body.offsets) for _, body in bodies)))
+    into.write(bytes(8 * sum(body.count for body in bodies)))
     tables: list[tuple[int, ...]] = []
-    for part, (file, body), meant in zip(made, bodies, parts, strict=True):
-        digest, lead = Digest(body), struct.pack("<i", part.index) if part.is_numbered else b""
+    for part, body in zip(made, bodies, strict=True):
+        lead = struct.pack("<i", part.index) if part.is_numbered else b""
         at, offsets = into.tell(), []
-        # Chunks of what goes from the bottom up are laid behind each other in that order, as readers expect.
-        for place, packed in _in_order(file, body, is_upwards=meant.is_upwards, digest=digest):
+        for place, packed in body.chunks:
             offsets.append(at)
             into.write(lead + place + struct.pack("<i", len(packed)))
             into.write(packed)
             at += len(lead) + len(place) + 4 + len(packed)
-        if isinstance(meant, TakenPart) and digest.said() != meant.digest:
-            raise NotAsCountedError(
-                f"{os.path.basename(meant.path)} holds other bytes than when its frames were counted.",
-                where=meant.path, why="What is packed in them has not been looked at.",
-                remedy="It is unpacked and looked at again.",
-            )  # fmt: skip
-        tables.append(tuple(reversed(offsets)) if meant.is_upwards else tuple(offsets))
+        tables.append(tuple(reversed(offsets)) if body.is_upwards else tuple(offsets))
     into.seek(table_at)
     for table in tables:
         into.write(struct.pack(f"<{len(table)}Q", *table))
     into.flush()
 
 
-def _in_order(
-    file: Any, body: PackedPart, *, is_upwards: bool, digest: Digest
-) -> Iterator[tuple[bytes, bytes]]:
-    if not is_upwards:
-        for place, packed in chunks_of(file, body):
-            digest.add(place, packed)
-            yield place, packed
-        return
-    every = list(chunks_of(file, body))
-    for place, packed in every:
+def _as_counted(meant: TakenPart, file: BinaryIO, body: PackedPart) -> Iterator[tuple[bytes, bytes]]:
+    """Give a part's chunks; refuse it at their end where they are others than were counted."""
+    digest = Digest(body)
+    for place, packed in chunks_of(file, body):
         digest.add(place, packed)
-    yield from reversed(every)
+        yield place, packed
+    if digest.said() != meant.digest:
+        raise NotAsCountedError(
+            f"{os.path.basename(meant.path)} holds other bytes than when its frames were counted.",
+            where=meant.path, why="What is packed in them has not been looked at.",
+            remedy="It is unpacked and looked at again.",
+        )  # fmt: skip
 
 
 def _hold_against(meant: TakenPart, header: PackedPart, body: PackedPart) -> None:
