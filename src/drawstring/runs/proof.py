@@ -1,7 +1,8 @@
 """The proof of a written file: opened again by another reader and compared channel by channel.
 
-Files are written with OpenEXR, or as it packs them, and read back with OpenImageIO. What lossless compression gives back must
-be equal bit by bit, NaN and infinity included; for lossy compression the largest difference is stated.
+Files are written with OpenEXR, or as it packs them, and read back with OpenImageIO. What lossless compression
+gives back must be equal bit by bit, NaN and infinity included; for lossy compression the largest difference
+is stated.
 """
 
 from __future__ import annotations
