@@ -18,6 +18,7 @@ from types import FrameType
 
 from drawstring.installation import Installation
 from drawstring.local_postgres import Trouble, is_taken, kept_database
+from drawstring.runs.forks import ONE_THREAD
 
 _PR_SET_PDEATHSIG = 1  # linux/prctl.h
 
@@ -61,7 +62,11 @@ def keep_up(installation: Installation) -> None:
                 if time.monotonic() - fell.get(name, 0) < 5:
                     time.sleep(2)  # it falls at once: a little patience, or the log fills the disk
                 fell[name] = time.monotonic()
-            running[name] = subprocess.Popen(command, preexec_fn=partial(_begin, STANDS_BACK.get(name, 0)))
+            running[name] = subprocess.Popen(
+                command,
+                env={**ONE_THREAD, **os.environ},
+                preexec_fn=partial(_begin, STANDS_BACK.get(name, 0)),
+            )
         time.sleep(0.3)
     for process in running.values():
         process.terminate()

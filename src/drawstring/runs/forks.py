@@ -7,6 +7,7 @@ process has loaded most of it already and has no thread beside its own, the serv
 
 from __future__ import annotations
 
+import ctypes
 import gc
 import multiprocessing
 import os
@@ -14,6 +15,7 @@ import signal
 import sys
 import threading
 from collections.abc import Sequence
+from contextlib import suppress
 from multiprocessing import forkserver, resource_tracker, util
 from multiprocessing.context import BaseContext
 from typing import Any, NoReturn
@@ -29,14 +31,13 @@ READING = (
 WORKING = ("distributed", "distributed.nanny", *READING, "drawstring.runs.measuring")
 """What workers need."""
 
-ALONE = {
-    # Every process has one frame at a time: the cores are shared out by frames, not within one.
-    "OMP_NUM_THREADS": "1",
-    "OPENBLAS_NUM_THREADS": "1",
-    # Memory asked back at once means that every frame pays again for the same pages (glibc, mallopt(3)).
-    "MALLOC_TRIM_THRESHOLD_": str(1 << 30),
-    "MALLOC_MMAP_THRESHOLD_": str(32 << 20),
-}
+ONE_THREAD = {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
+"""Every process has one frame at a time: the cores are shared out by frames, not within one."""
+
+_TRIM, _MMAP = 1 << 30, 32 << 20
+"""Memory asked back at once means that every frame pays again for the same pages (glibc, mallopt(3))."""
+
+ALONE = {**ONE_THREAD, "MALLOC_TRIM_THRESHOLD_": str(_TRIM), "MALLOC_MMAP_THRESHOLD_": str(_MMAP)}
 """The environment of what computes: it counts when a process begins, and not for one that runs."""
 
 _BEGAN_WITH = dict(os.environ)
@@ -58,9 +59,9 @@ def warm_parent(loaded: Sequence[str] = WORKING) -> BaseContext:
 
 
 def begin_alone() -> None:
-    """Begin this process anew where it did not begin in the environment of what computes; called first."""
-    if ALONE.keys() - os.environ.keys():
-        environment = {**ALONE, **os.environ}
+    """Begin this process anew where its libraries would begin with several threads each; called first."""
+    if ONE_THREAD.keys() - os.environ.keys():
+        environment = {**ONE_THREAD, **os.environ}
         os.execve(sys.executable, [sys.executable, *sys.orig_argv[1:]], environment)
 
 
@@ -97,9 +98,9 @@ def start_warm_parent(loaded: Sequence[str] = WORKING) -> None:
 
 
 def _can_be_copied() -> bool:
-    """Whether this process has one thread, and began in the environment of what computes."""
+    """Whether this process has one thread, and its libraries began with one each."""
     is_single = threading.active_count() == 1 and len(os.listdir("/proc/self/task")) == 1
-    return is_single and not ALONE.keys() - _BEGAN_WITH.keys() and sys.version_info < (3, 14)
+    return is_single and not ONE_THREAD.keys() - _BEGAN_WITH.keys() and sys.version_info < (3, 14)
 
 
 def _serve(listener: int, alive: int, loaded: list[str]) -> NoReturn:
@@ -110,6 +111,10 @@ def _serve(listener: int, alive: int, loaded: list[str]) -> NoReturn:
         for first, last in ((3, min(listener, alive)), (min(listener, alive) + 1, max(listener, alive))):
             os.closerange(first, last)
         os.closerange(max(listener, alive) + 1, os.sysconf("SC_OPEN_MAX"))
+        with suppress(OSError, AttributeError):  # another C library than glibc
+            library = ctypes.CDLL("libc.so.6")
+            library.mallopt(-1, _TRIM)  # M_TRIM_THRESHOLD, M_MMAP_THRESHOLD: malloc.h
+            library.mallopt(-3, _MMAP)
         # They belong to the process that this was: its lock is held just now.
         forkserver._forkserver._lock = threading.Lock()  # type: ignore[attr-defined]
         tracker = resource_tracker._resource_tracker

@@ -20,6 +20,7 @@ from waitress.channel import HTTPChannel
 from waitress.server import TcpWSGIServer
 
 from drawstring.installation import Installation, read_installation
+from drawstring.runs.forks import READING, start_warm_parent
 
 THREADS = 12
 HEADER_S = 20.0
@@ -92,6 +93,8 @@ def main() -> None:
     gc.disable()  # all that is loaded now stays: nothing in it is garbage
     from drawstring.web.app import create_served_app
 
+    # While there is no other thread.
+    start_warm_parent(READING)
     application = create_served_app(installation)
     gc.enable()
     server = make_server(application, installation)
