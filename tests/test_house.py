@@ -211,6 +211,8 @@ def test_start_and_stop_bring_a_small_house_up_and_down(installation, small_hous
     assert "Pages and engine are down" in stopped.stdout and "inbox is down" in stopped.stdout
     left = [one.pid for one in psutil.process_iter() if of_house(one, installation.var)]
     assert not left, "nothing that the house began outlives it"
+    logs = "".join(log.read_text() for log in (Path(installation.var) / "log").iterdir())
+    assert "leaked" not in started.stdout + started.stderr + logs, "libraries end without a word"
     with socket.create_server(("127.0.0.1", installation.port)):
         refused = subprocess.run(start, env=environment, cwd=HOME, capture_output=True, text=True)
     assert refused.returncode != 0 and "is taken by another program" in refused.stderr

@@ -6,6 +6,7 @@ used; 5 something is missing; 6 something holds the place; 7 nothing can be writ
 
 from __future__ import annotations
 
+import atexit
 import gc
 import json
 import os
@@ -144,6 +145,7 @@ class Shell(click.Group):
         for file in ROOMS[cmd_name].files if cmd_name in ROOMS else ():
             import_module(f"drawstring.cli.{file}")
         gc.freeze()
+        atexit.register(gc.unfreeze)  # libraries take what is left over at the end for lost, and say so
         gc.enable()
         return super().get_command(ctx, cmd_name)
 

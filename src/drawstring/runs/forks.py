@@ -7,6 +7,7 @@ process has loaded most of it already and has no thread beside its own, the serv
 
 from __future__ import annotations
 
+import atexit
 import ctypes
 import gc
 import multiprocessing
@@ -82,6 +83,7 @@ def start_warm_parent(loaded: Sequence[str] = WORKING) -> None:
         if len(passfds) != 2:  # later Pythons hand down more
             return int(started(path, args, passfds))
         gc.freeze()  # what both have stays shared
+        atexit.register(gc.unfreeze)  # libraries take what is left over at the end for lost, and say so
         number = os.fork()
         if not number:
             _serve(passfds[0], passfds[1], list(loaded))

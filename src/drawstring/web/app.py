@@ -60,6 +60,7 @@ def create_served_app(installation: Installation | None = None, **overrides: Any
     # What the house is made of stays: looking for garbage in all of it cost a board a third of its time.
     gc.collect()
     gc.freeze()
+    atexit.register(gc.unfreeze)  # libraries take what is left over at the end for lost, and say so
     gc.set_threshold(20_000, 20, 50)
     return app
 
