@@ -188,6 +188,8 @@ def test_start_and_stop_bring_a_small_house_up_and_down(installation, small_hous
     behind = {one.nice() for one in mine if one.cmdline()[-1:] == ["engine"]}
     before = {one.nice() for one in mine if "drawstring.web.serve" in one.cmdline()}
     assert behind and min(behind) > max(before), "whoever looks at a picture goes first"
+    pages = {one.pid: one.ppid() for one in mine if "drawstring.web.serve" in one.cmdline()}
+    assert pages.keys() & pages.values(), "readers come of a copy of the pages, which has loaded all already"
     # The house is up with its first shot; the others come in one after the other.
     board = f"http://127.0.0.1:{installation.port}/shows/Tidewrack"
     until = time.monotonic() + 120

@@ -5,8 +5,8 @@ import multiprocessing
 import os
 from importlib import import_module
 
+import kernels as ahead
 import pytest
-from kernels import listed as compiled_ahead
 from numba.core.sigutils import normalize_signature
 
 from drawstring.core.kernels import Kernel
@@ -104,8 +104,55 @@ def test_what_a_kernel_calls_or_a_constant_changes_the_kernel(kernels, tmp_path)
     )
 
 
+def test_what_was_ready_is_not_looked_at_again_before_something_changes(tmp_path, monkeypatch):
+    package = tmp_path / "src" / "drawstring" / "core"
+    kept_code = package / "__pycache__" / "loops.total.nbc"
+    kept_code.parent.mkdir(parents=True)
+    kept_code.write_bytes(b"code")
+    (package / "loops.py").write_text("STEP = 1\n")
+    (tmp_path / "kernels.txt").write_text("drawstring.core.loops total (float32,)\n")
+    monkeypatch.setattr(ahead, "SOURCES", tmp_path / "src")
+    monkeypatch.setattr(ahead, "LIST", tmp_path / "kernels.txt")
+    monkeypatch.setattr(ahead, "READY", kept_code.parent / "kernels-ready")
+    looked = []
+
+    class Processes:
+        def __init__(self, count):
+            pass
+
+        def __enter__(self):
+            return self
+
+        def __exit__(self, *_):
+            pass
+
+        def map(self, task, modules, kernels):
+            looked.append((modules, kernels))
+            return [0]
+
+    monkeypatch.setattr(ahead, "ProcessPoolExecutor", Processes)
+    ahead.compile_all()
+    ahead.compile_all()
+    assert looked == [(("drawstring.core.loops",), ([("total", "(float32,)")],))]
+    for changes in (
+        lambda: (package / "loops.py").write_text("STEP = 12\n"),
+        lambda: kept_code.unlink(),
+        lambda: (tmp_path / "kernels.txt").write_text("drawstring.core.loops total (float64,)\n"),
+        lambda: ahead.READY.write_text("of another processor"),
+    ):
+        before = len(looked)
+        changes()
+        ahead.compile_all()
+        ahead.compile_all()
+        assert len(looked) == before + 1
+    # Where nothing can be written it is looked at again, and nobody is told.
+    ahead.READY.unlink()
+    monkeypatch.setattr(ahead, "READY", tmp_path / "kernels.txt" / "ready")
+    ahead.compile_all()
+
+
 def test_what_is_compiled_ahead_are_kernels_with_as_many_arguments():
-    for module, kernels in compiled_ahead().items():
+    for module, kernels in ahead.listed().items():
         for name, types in kernels:
             kernel = getattr(import_module(module), name)
             assert isinstance(kernel, Kernel)

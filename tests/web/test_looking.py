@@ -145,14 +145,15 @@ def test_frames_play_in_order_at_their_rate_and_the_rate_that_is_told_is_true(pa
     in_well(page, "beauty", 1013)
     told = drawn()
     page.get_by_role("button", name="Play").click()
-    wait_for(lambda: len(told()) > 6 * FRAMES)
+    wait_for(lambda: len(told()) > 14 * FRAMES)
     said = page.locator("#rate").get_attribute("data-rate")
     shown = told()
     page.get_by_role("button", name="Stop").click()
     numbers = [frame for frame, _ in shown]
     steps = {(b - a) % FRAMES for a, b in zip(numbers, numbers[1:], strict=False)}
     assert steps == {1}, "none is left out, none comes twice"
-    times = [moment for frame, moment in shown if moment > shown[-1][1] - 1500]
+    # A frame that was late is caught up with: over a short while that is more than the rate.
+    times = [moment for frame, moment in shown if moment > shown[-1][1] - 3000]
     rate = (len(times) - 1) * 1000 / (times[-1] - times[0])
     assert rate == pytest.approx(float(said), rel=0.3) and rate < 25
     assert page.locator(".cell.is-loaded").count() == FRAMES

@@ -7,8 +7,8 @@ wait for them who opens it.
 
 from __future__ import annotations
 
-import imagecodecs._deflate  # noqa: F401
 import numpy as np
+from imagecodecs import deflate_decode, deflate_encode  # noqa: F401
 
 import drawstring.core.recipe.asking  # noqa: F401
 from drawstring.core.halves import FLOAT_OF_HALF, halved, singles
