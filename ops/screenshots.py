@@ -10,7 +10,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from browser import launched
+from browser import AS_PEOPLE_HAVE_IT, launched
 from playwright.sync_api import Page, sync_playwright
 
 from drawstring.installation import read_installation
@@ -41,7 +41,7 @@ def main() -> None:
     """Walk through the demo show and take the pictures."""
     FOLDER.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as playwright:
-        browser = launched(playwright)
+        browser = launched(playwright, AS_PEOPLE_HAVE_IT)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         installation = read_installation()
         walk(page, f"http://{installation.host}:{installation.port}")
