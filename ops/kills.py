@@ -158,9 +158,7 @@ def main() -> int:
     with tempfile.TemporaryDirectory(prefix="drawstring-kills-") as temporary:
         place = Path(temporary)
         place.chmod(0o711)
-        for _ in render_show(
-            str(place / "sources" / "tidewrack"), width=192, height=108, frames=8, workers=2
-        ):
+        for _ in render_show(str(place / "sources" / "tidewrack"), width=192, height=108, frames=8):
             pass
         installation = Installation(
             var=str(place / "var"), roots=str(place / "sources"), output=str(place / "packages"),
