@@ -15,7 +15,7 @@ from datetime import date
 from pathlib import Path
 
 HERE = Path(__file__).parent
-LONG = {"many", "capacity"}
+LONG = {"many", "million", "capacity"}
 """Run only when they are named."""
 
 _LINE = re.compile(r"^(?P<what>.+?)\s+(?P<value>-?[\d.]+)\s+budget (?P<asked>.+)$")

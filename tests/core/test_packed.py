@@ -69,6 +69,17 @@ def by_second_reader(path, part) -> dict:
     return {name: seen[..., i] for i, name in enumerate(names)}
 
 
+def test_a_level_changes_the_size_and_no_pixel(tmp_path):
+    part, sizes = PartToWrite(pixels(), "zip", WINDOW), {}
+    for level in (1, 4, 9):
+        path = tmp_path / f"{level}.exr"
+        put_with_taken(str(path), [part], zip_level=level, display_window=DISPLAY)
+        sizes[level] = path.stat().st_size
+        for name, plane in part.channels.items():
+            np.testing.assert_array_equal(all_of(path)[0, name], plane)
+    assert sizes[1] > sizes[4] > sizes[9]
+
+
 def test_what_is_packed_here_is_what_the_library_packs(tmp_path):
     noise = np.random.default_rng(3).integers(0, 2**32, (WINDOW.height, WINDOW.width), np.uint32)
     odd = {"bits": noise, "f": noise.view(np.float32), "h": noise.astype(np.uint16).view(np.float16)}
@@ -86,7 +97,7 @@ def test_what_is_packed_here_is_what_the_library_packs(tmp_path):
     for i, several in enumerate((parts, parts[:1], parts[2:3], parts[6:7])):
         told = {"display_window": DISPLAY, "metadata": {"note": "of both"}}
         ours, theirs = tmp_path / f"ours{i}.exr", tmp_path / f"theirs{i}.exr"
-        put_with_taken(str(ours), several, **told)
+        put_with_taken(str(ours), several, zip_level=4, **told)
         put_parts(str(theirs), several, **told)
         assert os.path.getsize(ours) == pytest.approx(os.path.getsize(theirs), rel=0.01)
         made, wanted = all_of(ours), all_of(theirs)

@@ -64,6 +64,7 @@ class FrameWriter:
                 display_window=self.source.display_window,
                 pixel_aspect=self.source.pixel_aspect,
                 metadata=self.metadata,
+                zip_level=self.plan.recipe.pack.zip_level,
                 dwa_level=self.plan.recipe.pack.dwa_level,
             )
             size = os.path.getsize(path)

@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,13 +23,10 @@ from drawstring.core.kernels import kernel
 LINES = {"none": 1, "zips": 1, "zip": 16}
 """What can be packed here, and rows of a chunk."""
 
-_LEVEL = 4
-"""How hard deflating tries: as hard as the library does (`ImfDefaultCompressionLevel`)."""
-
 
 def packed_chunks(
-    planes: Mapping[str, Stored], order: Sequence[str], *, compression: str, window: Window
-) -> Iterator[tuple[bytes, bytes]]:
+    planes: Mapping[str, Stored], order: Sequence[str], *, compression: str, window: Window, level: int
+) -> Iterator[tuple[bytes, memoryview]]:
     """Pack a part's planes, from the top row down.
 
     Parameters
@@ -40,18 +38,22 @@ def packed_chunks(
         A key of `LINES`.
     window : Window
         The part's data window.
+    level : int
+        How hard deflating tries, 1 to 9. The library tries at 4 (`ImfDefaultCompressionLevel`); at 1 files of
+        rendered frames are 1.4 % larger, very grainy ones 4 %, and packed in two thirds of the time.
 
     Yields
     ------
     (place, packed)
-        As `packed.chunks_of` gives them.
+        As `packed.chunks_of` gives them; `packed` is good until the next is asked for.
     """
-    from imagecodecs import deflate_encode
+    from imagecodecs import DeflateError, deflate_encode
 
     lines = LINES[compression]
     pairs = [np.ascontiguousarray(planes[name]).view(np.uint16) for name in order]
     together = np.empty((lines, sum(plane.shape[1] for plane in pairs)), np.uint16)
-    coded = np.empty(together.nbytes, np.uint8)
+    # Lent to the library: what it allocates itself goes back to the system after every chunk.
+    coded, deflated = np.empty(together.nbytes, np.uint8), np.empty(together.nbytes, np.uint8)
     for top in range(0, window.height, lines):
         rows = together[: min(lines, window.height - top)]
         at = 0
@@ -60,13 +62,16 @@ def packed_chunks(
             at += plane.shape[1]
         place = struct.pack("<i", window.y_min + top)
         if compression == "none":
-            yield place, rows.tobytes()
+            yield place, rows.data.cast("B")
             continue
         part = coded[: rows.nbytes]
         put_apart(rows.reshape(-1), part)
-        packed = bytes(deflate_encode(part, level=_LEVEL, raw=False))  # type: ignore[arg-type]  # any buffer
-        # What would not shrink is kept as it is.
-        yield place, packed if len(packed) < rows.nbytes else rows.tobytes()
+        try:
+            packed: Any = deflate_encode(part, level=level, raw=False, out=deflated[: rows.nbytes - 1])  # type: ignore[arg-type]
+        except DeflateError:
+            # It found no room: what would not shrink is kept as it is.
+            packed = rows
+        yield place, packed.data.cast("B")
 
 
 @kernel(nogil=True)

@@ -31,6 +31,10 @@ from drawstring.core.io.packing import LINES, packed_chunks
 from drawstring.core.io.writing import PartToWrite, put_parts
 
 
+_Chunks = Iterator[tuple[bytes, bytes | memoryview]]
+"""Each chunk's place and its packed bytes."""
+
+
 @dataclass(frozen=True)
 class TakenPart:
     """A part of another file, to be taken over as it is packed.
@@ -65,13 +69,17 @@ class TakenPart:
     is_upwards: bool = False
 
 
-def put_with_taken(unfinished: str, parts: Sequence[PartToWrite | TakenPart], **said: Any) -> None:
+def put_with_taken(
+    unfinished: str, parts: Sequence[PartToWrite | TakenPart], *, zip_level: int = 1, **said: Any
+) -> None:
     """Write a file under a name lent by `writing.final_name`, some parts of it taken over.
 
     Parameters
     ----------
     parts : sequence
         With names where there are several.
+    zip_level : int
+        For parts that are packed here; see `packing.packed_chunks`.
     **said
         As `writing.put_parts` takes it: `display_window`, `pixel_aspect`, `metadata`, `dwa_level`.
 
@@ -101,7 +109,9 @@ def put_with_taken(unfinished: str, parts: Sequence[PartToWrite | TakenPart], **
             if os.path.exists(small):
                 os.unlink(small)
         made = packed_parts(written)
-        bodies = [_body(part, made[i], written, sources.get(i)) for i, part in enumerate(parts)]
+        bodies = [
+            _body(part, made[i], written, sources.get(i), zip_level=zip_level) for i, part in enumerate(parts)
+        ]
         with open(unfinished, "wb") as into:
             _lay(into, written, made, bodies)
 
@@ -112,7 +122,7 @@ class _Body:
 
     window: Window
     count: int
-    chunks: Iterator[tuple[bytes, bytes]]
+    chunks: _Chunks
     is_upwards: bool
 
 
@@ -125,19 +135,24 @@ def _body(
     header: PackedPart,
     written: BinaryIO,
     source: tuple[BinaryIO, PackedPart] | None,
+    *,
+    zip_level: int,
 ) -> _Body:
+    chunks: _Chunks
     if isinstance(part, TakenPart):
         assert source is not None
         _hold_against(part, header, source[1])
         chunks, window, count = _as_counted(part, *source), part.data_window, len(source[1].offsets)
     elif _is_packed_here(part):
         order, window = [name for name, _ in header.channels], part.data_window
-        chunks = packed_chunks(part.channels, order, compression=part.compression, window=window)
+        chunks = packed_chunks(
+            part.channels, order, compression=part.compression, window=window, level=zip_level
+        )
         count = -(-window.height // LINES[part.compression])
     else:
         chunks, window, count = chunks_of(written, header), header.window, len(header.offsets)
     # Chunks of what goes from the bottom up are laid behind each other in that order, as readers expect.
-    ordered = reversed(list(chunks)) if part.is_upwards else chunks
+    ordered: _Chunks = reversed(list(chunks)) if part.is_upwards else chunks
     return _Body(window, count, ordered, part.is_upwards)
 
 

@@ -103,6 +103,9 @@ class PackSettings(KnotSettings):
     reach: Reach = setting(Reach.ALL, "How far the data window reaches.")
     alpha: AlphaKind = setting(AlphaKind.PREMULTIPLIED, "How colours stand to alpha in what goes out.")
     compression: Compression = setting(Compression.ZIP, "How the files are compressed.")
+    zip_level: int = setting(
+        1, "For zip and zips in lines, top line first: 1 packs quickest, 9 smallest.", ge=1, le=9
+    )
     dwa_level: float = setting(45.0, "For dwaa and dwab: 0 keeps most, 45 is the usual.", ge=0, le=500)
     file_name: str = setting(
         "", "Pattern of file names with {shot}, {version}, {frame}, {pass}; empty takes the usual one."
