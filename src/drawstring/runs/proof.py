@@ -19,12 +19,12 @@ import xxhash
 
 from drawstring.core.arrays import Stored
 from drawstring.core.errors import OutputError
-from drawstring.core.halves import FLOAT_OF_HALF
+from drawstring.core.halves import FLOAT_OF_HALF, singles
 from drawstring.core.io.facts import Window
 from drawstring.core.io.taking_over import TakenPart, taken_as_counted
 from drawstring.core.io.writing import PartToWrite, final_path
 from drawstring.core.pack.form import Compression, is_lossy
-from drawstring.runs.proof_kernel import same, same_as_half
+from drawstring.runs.proof_kernel import how_far, same, same_as_half
 
 _TYPES = {np.dtype(np.float16): "half", np.dtype(np.float32): "float", np.dtype(np.uint32): "uint"}
 _BITS = {2: np.uint16, 4: np.uint32}
@@ -171,15 +171,13 @@ def _prove_part(
             if pixels is None:
                 raise _not_proven(path, f"{names[0]} can't be read: {source.geterror()}")
             back = np.asarray(pixels).reshape(bottom - top, spec.width, len(names))
-            differing = _differing(back, [written[name][top:bottom] for name in names])
+            off = _off(back, [written[name][top:bottom] for name in names])
             for i, name in enumerate(names):
-                meant = written[name][top:bottom]
                 if name in look.ranged:
                     look.ranges[name] = _widened(look.ranges.get(name), back[..., i])
-                # A NaN may come back with other bits behind it.
-                if i in differing and not _same_values(back[..., i], meant):
-                    _allow(path, name, back[..., i], meant, part.compression)
-                    largest, swapped = _difference(back[..., i], meant)
+                if i in off:
+                    _allow(path, name, back[..., i], written[name][top:bottom], part.compression)
+                    largest, swapped = off[i]
                     differences[name] = max(differences[name] or 0.0, largest)
                     if swapped:
                         lost[name] = lost.get(name, 0) + swapped
@@ -237,39 +235,35 @@ def _runs(
     return [(members[0], [spec.channelnames[i] for i in members], dtype) for members, dtype in runs]
 
 
-def _differing(back: Stored, planes: Sequence[Stored]) -> set[int]:
-    """Give which of several planes do not have the bits of `back`, (H, W, C), in which they lie.
+def _off(back: Stored, planes: Sequence[Stored]) -> dict[int, tuple[float, int]]:
+    """Give which of several planes hold other values than `back`, (H, W, C), in which they lie.
 
-    A few rows of all planes at a time: they are still in the processor's cache when the next plane asks.
+    Of each the largest difference of two numbers, and how often only one of both is a number. NaN equals NaN,
+    whose other bits may come back otherwise; 0 is not -0. A few rows of all planes at a time: they are still
+    in the processor's cache when the next plane asks.
     """
     bits = back.view(_BITS[back.dtype.itemsize])
     meant = [plane.view(_BITS[plane.dtype.itemsize]) for plane in planes]
-    left = list(range(len(planes)))
+    off: dict[int, tuple[float, int]] = {}
     for top in range(0, back.shape[0], _ROWS):
         rows = slice(top, top + _ROWS)
-        for i in list(left):
-            one, other = bits[rows, :, i], meant[i][rows]
-            is_half = back.dtype == np.float32 and planes[i].dtype == np.float16
-            if not (same_as_half(one, other, FLOAT_OF_HALF) if is_half else same(one, other)):
-                left.remove(i)
-    return set(range(len(planes))) - set(left)
-
-
-def _same_values(back: Stored, meant: Stored) -> bool:
-    """Whether two planes hold the same values; NaN equals NaN, and 0 is not -0."""
-    meant = meant.astype(back.dtype)
-    bits = _BITS[back.dtype.itemsize]
-    differs = np.ascontiguousarray(back).view(bits) != np.ascontiguousarray(meant).view(bits)
-    return bool(back.dtype.kind == "f" and np.isnan(back[differs]).all() and np.isnan(meant[differs]).all())
-
-
-def _difference(back: Stored, meant: Stored) -> tuple[float, int]:
-    """Give the largest difference of two numbers, and how often only one of both is a number."""
-    one, other = back.astype(np.float64), meant.astype(np.float64)
-    numbers = np.isfinite(one) & np.isfinite(other)
-    alike = numbers | (np.isnan(one) & np.isnan(other)) | (one == other)
-    apart = np.abs(one[numbers] - other[numbers])
-    return float(apart.max(initial=0.0)), int(np.count_nonzero(~alike))
+        for i, plane in enumerate(planes):
+            is_half = back.dtype == np.float32 and plane.dtype == np.float16
+            # Where some rows differed, all will: they were compressed with loss.
+            if i not in off and (
+                same_as_half(bits[rows, :, i], meant[i][rows], FLOAT_OF_HALF)
+                if is_half
+                else same(bits[rows, :, i], meant[i][rows])
+            ):
+                continue
+            if back.dtype == np.uint32:
+                differs, largest, odd = True, float(np.abs(back[rows, :, i] - plane[rows].astype(float)).max()), 0
+            else:
+                differs, largest, odd = how_far(singles(back[rows, :, i]), singles(plane[rows]))
+            if differs:
+                known = off.get(i, (0.0, 0))
+                off[i] = max(known[0], largest), known[1] + odd
+    return off
 
 
 def _not_proven(path: str, what: str) -> OutputError:

@@ -30,7 +30,6 @@ from drawstring.core.io.packed import (
 from drawstring.core.io.packing import LINES, packed_chunks
 from drawstring.core.io.writing import PartToWrite, put_parts
 
-
 _Chunks = Iterator[tuple[bytes, bytes | memoryview]]
 """Each chunk's place and its packed bytes."""
 

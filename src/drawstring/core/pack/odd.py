@@ -24,13 +24,16 @@ def odd_values(planes: Iterable[Stored]) -> Counts:
     """
     nan = infinite = negative = 0
     for plane in planes:
-        if plane.dtype == np.float16:
-            found = _count(np.ascontiguousarray(plane).view(np.uint16).ravel(), 0x7C00, 0x8000)
-        elif plane.dtype == np.float32:
-            found = _count(np.ascontiguousarray(plane).view(np.uint32).ravel(), 0x7F800000, 0x80000000)
-        else:
+        if plane.dtype not in (np.float16, np.float32):
             continue
-        nan, infinite, negative = nan + found[0], infinite + found[1], negative + found[2]
+        whole, infinity, sign = (
+            (np.uint16, 0x7C00, 0x8000) if plane.dtype == np.float16 else (np.uint32, 0x7F800000, 0x80000000)
+        )
+        bits = np.ascontiguousarray(plane).view(whole).ravel()
+        # Finite numbers of 0 and above, which is nearly all there is, have the lowest bits.
+        if bits.max(initial=0) >= infinity:
+            counts = _count(bits, infinity, sign)
+            nan, infinite, negative = nan + counts[0], infinite + counts[1], negative + counts[2]
     return nan, infinite, negative
 
 
@@ -40,10 +43,7 @@ def _count(bits: NDArray[np.unsignedinteger], infinity: int, sign: int) -> tuple
     nan = infinite = negative = 0
     for i in range(bits.size):
         size = bits[i] & (sign - 1)
-        if size > infinity:
-            nan += 1
-        elif size == infinity:
-            infinite += 1
-        elif bits[i] & sign and size:
-            negative += 1
+        nan += size > infinity
+        infinite += size == infinity
+        negative += (bits[i] > sign) & (size < infinity)
     return nan, infinite, negative
