@@ -256,14 +256,18 @@ def _off(back: Stored, planes: Sequence[Stored]) -> dict[int, tuple[float, int]]
                 else same(bits[rows, :, i], meant[i][rows])
             ):
                 continue
-            if back.dtype == np.uint32:
-                differs, largest, odd = True, float(np.abs(back[rows, :, i] - plane[rows].astype(float)).max()), 0
-            else:
-                differs, largest, odd = how_far(singles(back[rows, :, i]), singles(plane[rows]))
+            differs, largest, odd = _how_far(back[rows, :, i], plane[rows])
             if differs:
                 known = off.get(i, (0.0, 0))
                 off[i] = max(known[0], largest), known[1] + odd
     return off
+
+
+def _how_far(back: Stored, meant: Stored) -> tuple[bool, float, int]:
+    if back.dtype.kind == "f":
+        return how_far(singles(back), singles(meant))
+    largest = float(np.abs(back - meant.astype(np.float64)).max())
+    return largest > 0, largest, 0
 
 
 def _not_proven(path: str, what: str) -> OutputError:
