@@ -11,20 +11,16 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from drawstring.core.arrays import Picture, Stored, merged, split
 from drawstring.core.camera import Place
 from drawstring.core.eyes.packing import Packing, enlarged
+from drawstring.core.eyes.resampling import Way, resampled, resampled_planes
 from drawstring.core.eyes.settings import Edge, EyesSettings
 from drawstring.core.eyes.sphere import Sight, turn_of, turned
 from drawstring.core.io.facts import Window
 from drawstring.core.passes.recombining import recombined
-
-Way = NDArray[np.float64]
-"""(3, 3): a pixel that goes out, as (column, row, 1), into where it lies in what came."""
 
 
 @dataclass(frozen=True)
@@ -78,7 +74,7 @@ class Placing:
         if self.packing is not None:
             moved = merged([enlarged(plane, self.packing, is_mixed=True) for plane in split(moved)])
         if self.way is not None:
-            moved = resampled(moved, self.way, self.size, is_mixed=True)
+            moved = resampled(moved, self.way, self.size, is_mixed=True, threads=threads)
         if self.sight is not None:
             moved = self.sight.light(moved, threads=threads)
         return np.roll(moved, self.wrap, axis=1) if self.wrap else moved
@@ -89,7 +85,7 @@ class Placing:
         if self.packing is not None:
             moved = [enlarged(plane, self.packing, is_mixed=is_mixed) for plane in moved]
         if self.way is not None:
-            moved = [resampled(plane, self.way, self.size, is_mixed=is_mixed) for plane in moved]
+            moved = resampled_planes(moved, self.way, self.size, is_mixed=is_mixed, threads=threads)
         if self.sight is not None:
             if is_mixed:
                 light = self.sight.light(np.stack(moved, axis=-1), threads=threads)
@@ -210,26 +206,6 @@ def _through(sight: Sight, way: Way, came: tuple[int, int]) -> Sight:
     x = way[0, 0] * sight.x + way[0, 1] * sight.y + way[0, 2]
     y = way[1, 0] * sight.x + way[1, 1] * sight.y + way[1, 2]
     return Sight((x + 0.5) % came[1] - 0.5, np.clip(y, -0.5, came[0] - 0.5))
-
-
-def resampled(plane: Stored, way: Way, size: tuple[int, int], *, is_mixed: bool) -> Stored:
-    """Sample a plane where a way says, 0 outside: cubic for light (pictures, too), else the nearest."""
-    height, width = size
-    if is_mixed:
-        return cv2.warpAffine(
-            np.asarray(plane, np.float32),
-            way[:2],
-            (width, height),
-            flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP,
-            borderMode=cv2.BORDER_CONSTANT,
-            borderValue=0,
-        )
-    x, y = np.arange(width)[None, :], np.arange(height)[:, None]
-    cols = np.round(way[0, 0] * x + way[0, 1] * y + way[0, 2]).astype(int)
-    rows = np.round(way[1, 0] * x + way[1, 1] * y + way[1, 2]).astype(int)
-    inside = (cols >= 0) & (cols < plane.shape[1]) & (rows >= 0) & (rows < plane.shape[0])
-    taken = plane[np.clip(rows, 0, plane.shape[0] - 1), np.clip(cols, 0, plane.shape[1] - 1)]
-    return np.where(inside, taken, np.zeros((), plane.dtype))
 
 
 def display_in(place: Place, shape: tuple[int, ...] | None = None) -> Window:
