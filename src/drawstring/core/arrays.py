@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, TypeAlias
+from functools import cached_property
+from typing import Any, TypeAlias, overload
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from drawstring.core.halves import singles
 
 Plane: TypeAlias = NDArray[np.float32]
 """(H, W) float32: one quantity."""
@@ -49,3 +52,42 @@ def split(picture: Picture) -> list[Plane]:
     if picture.dtype == np.float32 and picture.ndim == 3 and picture.shape[2] in (3, 4):
         return [np.asarray(each) for each in cv2.split(np.ascontiguousarray(picture))]
     return [np.ascontiguousarray(picture[..., i]) for i in range(picture.shape[-1])]
+
+
+class Channels(Sequence[NDArray[Any]]):
+    """A picture's channels one by one, (H, W) each: it is split when the first of them is asked for.
+
+    Attributes
+    ----------
+    picture : (H, W, C)
+        Whoever wants them side by side has them so.
+    """
+
+    def __init__(self, picture: NDArray[Any]) -> None:
+        self.picture = picture
+
+    @cached_property
+    def _planes(self) -> list[NDArray[Any]]:
+        return split(self.picture)
+
+    def __len__(self) -> int:
+        return int(self.picture.shape[2])
+
+    @overload
+    def __getitem__(self, which: int) -> NDArray[Any]: ...
+    @overload
+    def __getitem__(self, which: slice) -> list[NDArray[Any]]: ...
+    def __getitem__(self, which: int | slice) -> NDArray[Any] | list[NDArray[Any]]:
+        return self._planes[which]
+
+
+def side_by_side(planes: Sequence[NDArray[Any]]) -> NDArray[Any]:
+    """Give planes of one size and kind side by side, (H, W, C): as they lie where they lie so."""
+    return planes.picture if isinstance(planes, Channels) else merged(planes)
+
+
+def as_picture(planes: Sequence[NDArray[Any]]) -> Picture:
+    """Give planes of one size side by side as float32: (H, W, C)."""
+    if isinstance(planes, Channels):
+        return np.asarray(planes.picture, np.float32)
+    return merged([singles(plane) for plane in planes])

@@ -12,7 +12,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from drawstring.core.arrays import Picture, Stored
+from drawstring.core.arrays import Picture, Stored, as_picture
 from drawstring.core.chain import Work, channels_of
 from drawstring.core.errors import OutputError
 from drawstring.core.io.facts import ChannelRef
@@ -20,7 +20,6 @@ from drawstring.core.pack.form import LOSSY, AlphaKind, Reach
 from drawstring.core.pack.layout import OutputChannel, compressions_of
 from drawstring.core.pack.storing import Stowed
 from drawstring.core.recipe.chains import Chains
-from drawstring.core.recipe.pictures import together_of
 from drawstring.core.recipe.spaces import is_converted
 from drawstring.runs.homes import Rebuilding, Recomposed, Recomposition, Written, recompositions
 
@@ -115,7 +114,7 @@ def _tap(
     """Make a result anew from the written passes; what was written of it is held against that."""
     planes = {ref: back[one.of_pass, one.part, one.name] for ref, one in inputs.items()}
     fresh = replace(work.at, kept={}, lasting={})
-    return written(name), together_of(Work(planes, fresh).of(chains.own(name)))
+    return written(name), as_picture(Work(planes, fresh).of(chains.own(name)))
 
 
 def _can_be_put_together(chains: Chains) -> bool:

@@ -10,7 +10,7 @@ import numpy as np
 from drawstring.core.alpha.mattes import is_matte_ready
 from drawstring.core.alpha.stack import Changed, Laid, moved, nearer_share, stacked
 from drawstring.core.alpha.stack_settings import Behind, StackLayer
-from drawstring.core.arrays import Picture, Plane, Stored
+from drawstring.core.arrays import Picture, Plane, Stored, as_picture
 from drawstring.core.arrivals.steps import picture_of_pass
 from drawstring.core.camera import Moment, Place
 from drawstring.core.chain import MATTE, PICTURE, Chain, Stage, Value, value
@@ -266,10 +266,12 @@ def _picture(chain: Chain, layer: StackLayer) -> tuple[Value, bool]:
 
 
 def _four(planes: Sequence[Stored]) -> Picture:
+    if len(planes) == 4:
+        return as_picture(planes)
     floats = [np.asarray(plane, np.float32) for plane in planes]
     if len(floats) == 1:
         floats = floats * 3
-    return np.stack(floats if len(floats) == 4 else [*floats[:3], np.ones_like(floats[0])], axis=-1)
+    return as_picture([*floats[:3], np.ones_like(floats[0])])
 
 
 def _held(chain: Chain, layer: StackLayer) -> Value:

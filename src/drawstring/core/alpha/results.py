@@ -17,7 +17,7 @@ from drawstring.core.alpha.shadows import Shadow, has_ground, is_shadow_ready
 from drawstring.core.alpha.stack import Laid
 from drawstring.core.alpha.stack_settings import Sends, StackLayer
 from drawstring.core.alpha.steps import ELEMENT, SHADOW, can_be_cut
-from drawstring.core.arrays import Picture, Plane
+from drawstring.core.arrays import Picture, Plane, as_picture
 from drawstring.core.camera import Moment
 from drawstring.core.chain import MATTE as MATTE_IN_CHAIN
 from drawstring.core.chain import PICTURE, Chain, Stage, Value, value
@@ -54,13 +54,13 @@ def _element(chain: Chain) -> Value:
 def _straight(chain: Chain) -> Value:
     # Filtered premultiplied like everything else, divided at the end.
     placed = chain.carried(apart(chain.after(Stage.PARTED, PICTURE)), Stage.PARTED, LIGHT)
-    return value("straight", lambda at, planes: planes_of(straight(np.stack(planes, axis=-1))), placed)
+    return value("straight", lambda at, planes: planes_of(straight(as_picture(planes))), placed)
 
 
 def _over(chain: Chain) -> Value:
     alpha = subject_of(chain).recipe.alpha
 
-    def make(at: Moment, element: Picture) -> list[Plane]:
+    def make(at: Moment, element: Picture) -> Sequence[Plane]:
         step = at.placed(element.shape[:2]).step
         return planes_of(over_ground(element, alpha.over, alpha.over_colour, square=max(2, 16 // step)))
 
@@ -71,7 +71,7 @@ def _fringes(chain: Chain) -> Value:
     return value("fringes", lambda at, element: [fringes(element).off], chain.after(Stage.DERIVED, ELEMENT))
 
 
-def _of_shadow(name: str, make: Callable[[Shadow], list[Plane]]) -> Callable[[Chain], Value]:
+def _of_shadow(name: str, make: Callable[[Shadow], Sequence[Plane]]) -> Callable[[Chain], Value]:
     return lambda chain: value(name, lambda at, shadow: make(shadow), chain.after(Stage.DERIVED, SHADOW))
 
 
@@ -80,12 +80,12 @@ def _recomposed(made: Shadow) -> Picture:
     return recomposed(made.element, made.multiply, made.ground)
 
 
-def _residual(made: Shadow) -> list[Plane]:
+def _residual(made: Shadow) -> Sequence[Plane]:
     assert made.on_ground is not None
     return [np.asarray((_recomposed(made) - made.on_ground).mean(axis=-1), np.float32)]
 
 
-def _ground(made: Shadow) -> list[Plane]:
+def _ground(made: Shadow) -> Sequence[Plane]:
     assert made.ground is not None
     return planes_of(made.ground)
 
@@ -133,7 +133,7 @@ def layer_result(name: str, find: laying.Find) -> Result:
     return Result(name, "alpha", RGBA, Stage.LAID, is_ready, tap, is_light=True, is_extra=True)
 
 
-def _shown(at: Moment, laid: Laid) -> list[Plane]:
+def _shown(at: Moment, laid: Laid) -> Sequence[Plane]:
     return planes_of(laid.shown())
 
 
@@ -151,7 +151,7 @@ def hashed_result(name: str) -> Result:
         subject = subject_of(chain)
         names = ready(subject.recipe, subject.passes)
 
-        def make(at: Moment, *mattes: Plane) -> list[Plane]:
+        def make(at: Moment, *mattes: Plane) -> Sequence[Plane]:
             channels, _ = ranked_channels(NAMES, dict(zip(names, mattes, strict=True)), ranks=2 * NAME_LAYERS)
             return [channels[f"{name}.{letter}"] for letter in "RGBA"]
 
@@ -191,7 +191,7 @@ def is_sent_by_alpha(name: str, recipe: Recipe) -> bool:
 _derived: Callable[..., Result] = partial(Result, knot="alpha", stage=Stage.DERIVED)
 
 
-def _shadow_result(name: str, suffixes: tuple[str, ...], make: Callable[[Shadow], list[Plane]],
+def _shadow_result(name: str, suffixes: tuple[str, ...], make: Callable[[Shadow], Sequence[Plane]],
                    **how: Any) -> Result:  # fmt: skip
     is_ready = how.pop("is_ready", is_shadow_ready)
     return _derived(

@@ -231,7 +231,7 @@ class _Making:
             for side, (eye, planes) in enumerate(zip(both, sides, strict=True)):
                 chain = self.plan.chains.eye_chain(side, own_pixels=is_small)
                 here = chain.subject.here(self.work.at, Stage.OUT)
-                eye[name] = within_frame(self.work.of(planes), here)
+                eye[name] = list(within_frame(self.work.of(planes), here))
         return both
 
     def _unpacked(self, form: Form) -> list[BesideFile]:

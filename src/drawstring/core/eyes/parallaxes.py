@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from drawstring.core.arrays import Plane, Stored
+from drawstring.core.arrays import Plane, Stored, as_picture
 from drawstring.core.camera import Camera, Moment
 from drawstring.core.chain import Chain, Stage, Value, value
 from drawstring.core.depth.axis import converted
@@ -96,9 +96,7 @@ def _by_pictures(chains: Chains) -> Value:
     given += [_nearness(chain)] if has_depth else []
 
     def make(at: Moment, left: list[Stored], right: list[Stored], *nearness: Plane) -> tuple[Plane, str]:
-        one, other = (
-            np.stack([np.asarray(plane, np.float32) for plane in eye[:3]], axis=-1) for eye in (left, right)
-        )
+        one, other = (as_picture(eye[:3]) for eye in (left, right))
         step = at.placed(one.shape).step
         known, by = estimate(one, other), "the pictures"
         parallax = known.parallax

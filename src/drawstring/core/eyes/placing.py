@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from drawstring.core.arrays import Picture, Stored, merged, split
+from drawstring.core.arrays import Picture, Stored, as_picture, merged, split
 from drawstring.core.camera import Place
 from drawstring.core.eyes.packing import Packing, enlarged
 from drawstring.core.eyes.resampling import Way, resampled, resampled_planes
@@ -88,7 +88,7 @@ class Placing:
             moved = resampled_planes(moved, self.way, self.size, is_mixed=is_mixed, threads=threads)
         if self.sight is not None:
             if is_mixed:
-                light = self.sight.light(np.stack(moved, axis=-1), threads=threads)
+                light = self.sight.light(as_picture(moved), threads=threads)
                 moved = [np.ascontiguousarray(light[..., c]) for c in range(light.shape[2])]
             else:
                 moved = [self.sight.exact(plane) for plane in moved]

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from drawstring.core.arrays import Picture, Plane, Stored, merged
+from drawstring.core.arrays import Channels, Picture, Plane, Stored, as_picture, merged
 from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, Chain, Stage, Value, value
 from drawstring.core.colour.view import through_cube, through_view
@@ -44,17 +44,19 @@ def four(planes: Value, chain: Chain, *, whole: bool = True) -> Value:
     """Put an eye's planes together to a picture of four channels, cut to the frame where not whole."""
     subject = subject_of(chain)
 
-    def make(at: Moment, each: list[Stored]) -> Picture:
+    def make(at: Moment, each: Sequence[Stored]) -> Picture:
         cut = each if whole else within_frame(each, subject.here(at, Stage.OUT))
         return _four(cut)
 
     return value("eye", make, planes, of=(whole, subject.key(Stage.OUT)))
 
 
-def within_frame(planes: Sequence[Stored], at: Moment) -> list[Stored]:
+def within_frame(planes: Sequence[Stored], at: Moment) -> Sequence[Stored]:
     """Give planes without overscan."""
     shown = display_in(at.placed(planes[0].shape), planes[0].shape)
     rows, cols = slice(shown.y_min, shown.y_max + 1), slice(shown.x_min, shown.x_max + 1)
+    if isinstance(planes, Channels):
+        return Channels(planes.picture[rows, cols])
     return [plane[rows, cols] for plane in planes]
 
 
@@ -65,6 +67,8 @@ def stays_half(form: Form, recipe: Recipe) -> bool:
 
 
 def _four(planes: Sequence[np.ndarray]) -> Picture:
+    if len(planes) == 4:
+        return np.ascontiguousarray(as_picture(planes))
     floats = [np.asarray(plane, np.float32) for plane in planes[:4]]
     if len(floats) == 1:
         floats *= 3
@@ -187,7 +191,7 @@ def _glasses(which: int) -> Tap:
         chains = subject_of(chain).chains
         method = chains.recipe.eyes.method
 
-        def make(at: Moment, shown: Picture) -> list[Plane]:
+        def make(at: Moment, shown: Picture) -> Sequence[Plane]:
             return planes_of(display_of_linear(received(linear_of_display(shown), method)[which]))
 
         return value("glasses", make, anaglyph_value(chains, to_look=True), of=(method, which))
@@ -203,7 +207,7 @@ def _form(which: Form) -> Tap:
         if stays:
             packing = unsqueezed(packing)
 
-        def make(at: Moment, left: Picture, right: Picture) -> list[Plane]:
+        def make(at: Moment, left: Picture, right: Picture) -> Sequence[Plane]:
             return planes_of(pack(left, right, packing, eyes.first_out, is_mixed=True))
 
         both = [
@@ -223,7 +227,7 @@ def flat_value(chains: Chains, side: int) -> Value:
     """Describe what a flat camera sees of an eye's all-round picture: a list of (H, W)."""
     recipe = chains.recipe
 
-    def make(at: Moment, picture: Picture) -> list[Plane]:
+    def make(at: Moment, picture: Picture) -> Sequence[Plane]:
         sight = flat_sight_of(recipe, picture.shape, at)
         return planes_of(sight.light(picture, threads=at.threads))
 

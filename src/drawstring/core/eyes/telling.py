@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from drawstring.core.arrays import Picture, Plane
+from drawstring.core.arrays import Picture, Plane, as_picture
 from drawstring.core.camera import Moment
 from drawstring.core.colour.grade import WEIGHTS
 from drawstring.core.depth.background import nothing_there
@@ -235,7 +235,7 @@ def _picture(passes: Sequence[Pass], pixels: Pixels) -> Picture | None:
     beauty = pass_of(Role.BEAUTY, passes)
     if beauty is None or len(beauty.channels) < 3 or not all(ref in pixels for ref in beauty.channels[:3]):
         return None
-    return np.stack([np.asarray(pixels[ref], np.float32) for ref in beauty.channels[:3]], axis=-1)
+    return as_picture([pixels[ref] for ref in beauty.channels[:3]])
 
 
 def _round(eye: Picture, at: Moment, source: int, part: int) -> dict[str, Any]:

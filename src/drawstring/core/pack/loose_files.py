@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 
 from drawstring.core.alpha.conversion import straight
-from drawstring.core.arrays import Picture
+from drawstring.core.arrays import Picture, as_picture
 from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, Work
 from drawstring.core.colour.view import through_view
@@ -70,7 +70,7 @@ STILL, STILL_WIDE = "review", 1280
 def _still(work: Work, chains: Chains) -> BesideFile:
     """Give the finished picture as people look at it: what movie and contact sheet are made from."""
     planes = work.of(chains.own(PICTURE))[:3]
-    light: Picture = np.stack([np.asarray(plane, np.float32) for plane in planes], axis=-1)
+    light: Picture = as_picture(planes)
     light = np.nan_to_num(light, nan=0.0, posinf=65504.0, neginf=0.0)
     place = chains.goes_out(work.at).placed(light.shape)
     light = _framed(light, place.window, place.display)
@@ -103,7 +103,7 @@ def _shown(name: str, work: Work, chains: Chains, *, on_black: bool = False) -> 
         is_light, is_direction = result_named(name).is_light, False
     else:
         is_light, is_direction = one.role in COLOUR_ROLES, one.role is Role.NORMAL
-    values = np.stack([np.asarray(plane, np.float32) for plane in planes], axis=-1)
+    values = as_picture(planes)
     values = np.nan_to_num(values, nan=0.0, posinf=65504.0, neginf=0.0)
     if values.shape[2] == 2:
         values = np.concatenate([values, np.zeros_like(values[..., :1])], axis=2)

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from drawstring.core.alpha.conversion import straight
-from drawstring.core.arrays import Stored
+from drawstring.core.arrays import Stored, as_picture
 from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, Work, channels_of
 from drawstring.core.findings import Finding
@@ -126,6 +126,6 @@ def _straight(planes: dict[str, list[Stored]], passes: Sequence[Pass]) -> dict[s
     for name, each in planes.items():
         is_light = roles[name] in COLOUR_ROLES if name in roles else result_named(name).is_light
         if is_light and len(each) == 4:
-            picture = straight(np.stack([np.asarray(plane, np.float32) for plane in each], axis=-1))
+            picture = straight(as_picture(each))
             divided[name] = [np.ascontiguousarray(picture[..., i]) for i in range(4)]
     return divided

@@ -14,13 +14,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from drawstring.core.arrays import Picture, Plane, Stored
+from drawstring.core.arrays import Channels, Plane, Stored, side_by_side
 from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, Value, Work, channels_of
 from drawstring.core.colour.look import id_colours, matte_colours
 from drawstring.core.depth.background import nothing_there
 from drawstring.core.errors import MissingError
-from drawstring.core.halves import halved, singles, stored_as
+from drawstring.core.halves import halved, halves_of, singles, stored_as
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES, HASHED_ROLES, Role
@@ -104,7 +104,7 @@ def shown(name: str, passes: Sequence[Pass], planes: Sequence[Stored]) -> Shown:
             return Shown(signed[..., None], "signed", -most, most)
         if result.is_distance:
             return _spread(np.asarray(planes[0], np.float32))
-        return Shown(np.stack(planes, axis=-1), "values")
+        return Shown(side_by_side(planes), "values")
     one = _pass(name, passes)
     if one.role in HASHED_ROLES and len(planes) > 1:
         return Shown((matte_colours(planes) / np.float32(255)).astype(np.float16), "values")
@@ -124,11 +124,6 @@ def _spread(z: Plane) -> Shown:
     nothing = nothing_there(z)
     ends = np.percentile(z[~nothing], [0.5, 99.5]) if not nothing.all() else (0.0, 1.0)
     return Shown(z[..., None], "distance", float(ends[0]), float(ends[1]))
-
-
-def together_of(planes: Sequence[Stored]) -> Picture:
-    """Put planes together, (H, W, C) float32."""
-    return np.stack([np.asarray(plane, np.float32) for plane in planes], axis=-1)
 
 
 def proxy(plane: Stored, level: int, *, is_light: bool) -> Stored:
@@ -173,6 +168,8 @@ def _pass(name: str, passes: Sequence[Pass]) -> Pass:
 
 def _stacked(planes: Sequence[Stored]) -> NDArray[Any]:
     """Put channels side by side as half: all that an eye can tell; two channels get an empty third."""
+    if isinstance(planes, Channels) and len(planes) != 2:
+        return halves_of(planes.picture)
     planes = list(planes)
     if len(planes) == 2:
         planes.append(np.zeros_like(planes[0]))

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from drawstring.core.arrays import Picture, Plane, Stored, merged, split
+from drawstring.core.arrays import Channels, Picture, Plane, Stored, as_picture
 from drawstring.core.camera import Moment
 from drawstring.core.chain import ELSE, PICTURE, Chain, How, Stage, Value, value
 from drawstring.core.errors import MissingError
@@ -126,9 +126,9 @@ def picture(chain: Chain, stage: Stage) -> Value:
     return chain.after(stage, PICTURE)
 
 
-def planes_of(image: Picture) -> list[Plane]:
+def planes_of(image: Picture) -> Sequence[Plane]:
     """Give a picture's channels one by one."""
-    return split(image)
+    return Channels(image)
 
 
 def apart(image: Value) -> Value:
@@ -138,6 +138,4 @@ def apart(image: Value) -> Value:
 
 def together(several: Value) -> Value:
     """Put planes together to a picture: (H, W, C) float32."""
-    return value(
-        "together", lambda at, each: merged([np.asarray(plane, np.float32) for plane in each]), several
-    )
+    return value("together", lambda at, each: as_picture(each), several)

@@ -8,7 +8,7 @@ import numpy as np
 
 from drawstring.core.alpha.conversion import premultiplied, straight, with_sound_alpha
 from drawstring.core.alpha.kinds import AlphaKind
-from drawstring.core.arrays import Picture, Stored
+from drawstring.core.arrays import Picture, Stored, as_picture
 from drawstring.core.colour.management import LINEAR
 from drawstring.core.colour.reading import to_working
 from drawstring.core.io.facts import ChannelRef
@@ -43,7 +43,7 @@ def changes_alpha(one: Pass, recipe: Recipe) -> bool:
 
 def converted(one: Pass, planes: Sequence[Stored], recipe: Recipe) -> list[Stored]:
     """Read a pass's three or four channels as settled: float32, or float16 where they were."""
-    picture = np.stack([np.asarray(plane, np.float32) for plane in planes], axis=-1)
+    picture = as_picture(planes)
     space = space_of(one, recipe)
     if len(planes) == 4:
         picture = _read(picture, _alpha_kind(one, recipe), space, recipe)

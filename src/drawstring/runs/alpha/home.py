@@ -14,10 +14,10 @@ from drawstring.core.alpha.results import MATTE, NAMES
 from drawstring.core.alpha.shadow import recomposed
 from drawstring.core.alpha.shadows import has_ground
 from drawstring.core.alpha.stack import stacked
+from drawstring.core.arrays import as_picture
 from drawstring.core.pack.layout import OutputChannel
 from drawstring.core.passes.hashed import coverage_of
 from drawstring.core.recipe.chains import Chains
-from drawstring.core.recipe.pictures import together_of
 from drawstring.core.recipe.sources import of_view
 from drawstring.runs.homes import Rebuilding, Recomposed, Recomposition
 
@@ -42,10 +42,10 @@ def _shadow(frame: Rebuilding) -> Recomposed:
     """Multiply the written shadow into the ground, under the written element."""
     element, multiply = frame.written("element"), frame.written("shadow_multiply")
     element = frame.written("beauty") if element is None else element
-    meant = together_of(frame.work.of(frame.chains.own("shadow_recomposed")))
+    meant = as_picture(frame.work.of(frame.chains.own("shadow_recomposed")))
     if element is None or multiply is None or element.shape[2] < 4:
         return Recomposed(None, meant)
-    ground = together_of(frame.work.of(frame.chains.own("ground_fitted")))
+    ground = as_picture(frame.work.of(frame.chains.own("ground_fitted")))
     return Recomposed(recomposed(element, multiply, ground), meant)
 
 

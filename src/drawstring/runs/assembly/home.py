@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 
 from drawstring.core.alpha.stack_settings import StackLayer
-from drawstring.core.arrays import Picture, Plane
+from drawstring.core.arrays import Picture, Plane, as_picture
 from drawstring.core.assembly.expression import with_rounding, worked_out
 from drawstring.core.assembly.residual import STEPS
 from drawstring.core.assembly.steps import has_sum, sum_value
@@ -17,7 +17,6 @@ from drawstring.core.finishing.grain_measuring import size_of
 from drawstring.core.pack.layout import OutputChannel
 from drawstring.core.passes import Role
 from drawstring.core.recipe.chains import Chains
-from drawstring.core.recipe.pictures import together_of
 from drawstring.core.recipe.sources import of_view, pass_named, pass_of
 from drawstring.runs.homes import Rebuilding, Recomposed, Recomposition
 
@@ -50,8 +49,8 @@ def _grain(name: str, step: float, frame: Rebuilding) -> Recomposed:
         recipe.with_knot(recipe.alpha.model_copy(update={"stack": tuple(still)})),
         settled_only=frame.chains.settled is not None,
     )
-    without = together_of(frame.work.of(bare.own(name)))[..., :3]
-    whole = together_of(frame.work.of(frame.chains.own(name)))[..., :3]
+    without = as_picture(frame.work.of(bare.own(name)))[..., :3]
+    whole = as_picture(frame.work.of(frame.chains.own(name)))[..., :3]
     meant = np.asarray(whole - without, np.float32)
     written = frame.written(name)
     if written is None:

@@ -10,12 +10,12 @@ import numpy as np
 from flask import Blueprint, Response, request
 from numpy.typing import NDArray
 
-from drawstring.core.arrays import Stored, merged
+from drawstring.core.arrays import Stored
 from drawstring.core.camera import Place
 from drawstring.core.chain import Work, channels_of
 from drawstring.core.colour import bake, look
 from drawstring.core.errors import MissingError, SettingError
-from drawstring.core.halves import halved
+from drawstring.core.halves import halves_of
 from drawstring.core.io.facts import ChannelRef, Window
 from drawstring.core.pack.storing import HALF_MAX
 from drawstring.core.pack.trimming import cut
@@ -103,13 +103,15 @@ def _sent(values: NDArray[Any], *, is_quick: bool) -> NDArray[Any]:
 
     Only to be looked at, floats go as half: what half can't hold would look no brighter than its limit.
     """
-    channels = [values[..., place] for place in range(values.shape[2])]
+    if values.shape[2] == 3:
+        values = (
+            cv2.cvtColor(np.ascontiguousarray(values), cv2.COLOR_RGB2RGBA)
+            if values.dtype == np.float32
+            else np.concatenate([values, np.ones_like(values[..., :1])], axis=2)
+        )
     if is_quick and values.dtype == np.float32:
-        channels = [np.clip(channel, -HALF_MAX, HALF_MAX) for channel in channels]
-        return halved([*channels, np.ones_like(channels[0])] if len(channels) == 3 else channels)
-    return (
-        merged([*channels, np.ones_like(channels[0])]) if len(channels) == 3 else np.ascontiguousarray(values)
-    )
+        return halves_of(np.clip(values, -HALF_MAX, HALF_MAX))
+    return np.ascontiguousarray(values)
 
 
 MOST_TILE = 2048
