@@ -6,7 +6,6 @@ used; 5 something is missing; 6 something holds the place; 7 nothing can be writ
 
 from __future__ import annotations
 
-import atexit
 import gc
 import json
 import os
@@ -21,6 +20,7 @@ import click
 
 from drawstring import __version__
 from drawstring.core.errors import DrawstringError, SeveralSettingErrors
+from drawstring.core.loaded import keep_loaded
 from drawstring.installation import Installation, read_installation
 
 if TYPE_CHECKING:
@@ -144,8 +144,7 @@ class Shell(click.Group):
         gc.disable()  # what is loaded stays: looking through it again and again takes a tenth of the time
         for file in ROOMS[cmd_name].files if cmd_name in ROOMS else ():
             import_module(f"drawstring.cli.{file}")
-        gc.freeze()
-        atexit.register(gc.unfreeze)  # libraries take what is left over at the end for lost, and say so
+        keep_loaded()
         gc.enable()
         return super().get_command(ctx, cmd_name)
 

@@ -7,9 +7,7 @@ process has loaded most of it already and has no thread beside its own, the serv
 
 from __future__ import annotations
 
-import atexit
 import ctypes
-import gc
 import multiprocessing
 import os
 import signal
@@ -20,6 +18,8 @@ from contextlib import suppress
 from multiprocessing import forkserver, resource_tracker, util
 from multiprocessing.context import BaseContext
 from typing import Any, NoReturn
+
+from drawstring.core.loaded import keep_loaded
 
 METHOD = "forkserver"
 
@@ -82,8 +82,7 @@ def start_warm_parent(loaded: Sequence[str] = WORKING) -> None:
     def copy(path: bytes, args: Any, passfds: Sequence[int]) -> int:
         if len(passfds) != 2:  # later Pythons hand down more
             return int(started(path, args, passfds))
-        gc.freeze()  # what both have stays shared
-        atexit.register(gc.unfreeze)  # libraries take what is left over at the end for lost, and say so
+        keep_loaded()  # what both have stays shared
         number = os.fork()
         if not number:
             _serve(passfds[0], passfds[1], list(loaded))

@@ -176,6 +176,7 @@ def _states(
     whole = f"{show.scene_unit} {show.fps} {hash(str(show.defaults))} {owed}"
     since = int(str(own)) & 0xFFFF_FFFF if own is not None else None
     those = select(Shot.id).where(Shot.show_id == show.id)
+    theirs = select(Shot.delivery_id).where(Shot.show_id == show.id)
     ordered = (
         select(OrderedShot.shot_id, cast(func.max(OrderRow.number), String))
         .join(OrderRow, OrderedShot.order_id == OrderRow.id)
@@ -186,9 +187,7 @@ def _states(
     about: dict[str, Select[Any]] = {
         "revised": _versions(Revision, Revision.shot_id, those, since),
         "away": _versions(Dismissal, Dismissal.shot_id, those, since),
-        "measured": _versions(
-            Measurement, Measurement.delivery_id, those.with_only_columns(Shot.delivery_id), since
-        ),
+        "measured": _versions(Measurement, Measurement.delivery_id, theirs, since),
         "ordered": ordered,
         "running": runs.where(Run.state.in_(UNDER_WAY)),
         "packed": runs.join(Package),
@@ -227,7 +226,7 @@ def _version(table: type[Base], since: int | None) -> ColumnElement[int]:
 def _versions(
     table: type[Base], of: InstrumentedAttribute[int], those: Select[Any], since: int | None
 ) -> Select[Any]:
-    """Ask for a text that changes whenever rows of a shot, or of its delivery, do: for all of `those` at once."""
+    """Ask for a text that changes whenever rows of a shot, or of its delivery, do: for all at once."""
     # Every change makes the sum larger, and what is new has a number that was never given.
     newest: ColumnElement[int] = func.max(literal_column(f"{table.__tablename__}.id"))
     version = func.concat_ws(":", func.count(), newest, func.sum(_version(table, since)))

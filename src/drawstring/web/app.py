@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import atexit
 import gc
 import os
 from typing import Any
@@ -12,6 +11,7 @@ from flask_wtf.csrf import CSRFProtect
 from sqlalchemy.orm import sessionmaker
 from werkzeug.routing import BaseConverter
 
+from drawstring.core.loaded import keep_loaded
 from drawstring.core.recipe import KNOTS
 from drawstring.installation import Installation, read_installation
 from drawstring.runs.kept_planes import KeptPlanes
@@ -59,8 +59,7 @@ def create_served_app(installation: Installation | None = None, **overrides: Any
     app = create_app(installation, **overrides)
     # What the house is made of stays: looking for garbage in all of it cost a board a third of its time.
     gc.collect()
-    gc.freeze()
-    atexit.register(gc.unfreeze)  # libraries take what is left over at the end for lost, and say so
+    keep_loaded()
     gc.set_threshold(20_000, 20, 50)
     return app
 
