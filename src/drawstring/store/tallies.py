@@ -184,7 +184,7 @@ def _states(
         .group_by(OrderedShot.shot_id)
     )
     runs = select(Run.shot_id, literal("")).where(Run.shot_id.in_(those)).distinct()
-    about: dict[str, Select[Any]] = {
+    about: dict[str, Select[int, str]] = {
         "revised": _versions(Revision, Revision.shot_id, those, since),
         "away": _versions(Dismissal, Dismissal.shot_id, those, since),
         "measured": _versions(Measurement, Measurement.delivery_id, theirs, since),
@@ -225,7 +225,7 @@ def _version(table: type[Base], since: int | None) -> ColumnElement[int]:
 
 def _versions(
     table: type[Base], of: InstrumentedAttribute[int], those: Select[Any], since: int | None
-) -> Select[Any]:
+) -> Select[int, str]:
     """Ask for a text that changes whenever rows of a shot, or of its delivery, do: for all at once."""
     # Every change makes the sum larger, and what is new has a number that was never given.
     newest: ColumnElement[int] = func.max(literal_column(f"{table.__tablename__}.id"))
