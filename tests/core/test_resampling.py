@@ -51,6 +51,11 @@ def test_whole_pixels_move_as_they_are_and_what_is_no_light_takes_the_nearest():
     wanted = np.zeros_like(odd)
     wanted[1:, :-2] = odd[:-1, 2:]
     np.testing.assert_array_equal(resampled(odd, shift(2, -1), (H, W), is_mixed=True), wanted)
+    # Far outside there is nothing, whatever the rim holds.
+    odd[0], odd[-1], odd[:, 0], odd[:, -1] = np.inf, np.nan, -np.inf, np.nan
+    for far in (60.0, -60.0):
+        away = np.array([[1.5, 0, far], [0, 1.5, far / 2], [0, 0, 1]])
+        assert not resampled(odd, away, (H, W), is_mixed=True)[:, : W // 2 if far < 0 else W].any()
     names = np.arange(H * W, dtype=np.uint32).reshape(H, W)
     taken = resampled(names, shift(1.4, -0.6), (H, W), is_mixed=False)
     assert taken.dtype == np.uint32

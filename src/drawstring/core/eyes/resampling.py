@@ -104,13 +104,13 @@ def _sample_rows(
     # Counted from the first value on, unsigned: looking places up in three dimensions takes twice as long.
     flat, into, count = framed.ravel(), made.ravel(), made.shape[2]
     step, line = np.uint64(count), np.uint64(framed.shape[1] * count)
-    # What is far outside is as black as what is just outside.
-    right, bottom = framed.shape[1] - _ROUND - 2.0, framed.shape[0] - _ROUND - 2.0
+    # What is far outside is as black as what is just outside: no neighbour is a pixel there.
+    least, right, bottom = -3.0, framed.shape[1] - 2 * _ROUND + 1.0, framed.shape[0] - 2 * _ROUND + 1.0
     for row in range(first, last):
         to = np.uint64(row * made.shape[1] * count)
         for col in range(made.shape[1]):
-            x = min(max(way[0, 0] * col + way[0, 1] * row + way[0, 2], -2.0), right)
-            y = min(max(way[1, 0] * col + way[1, 1] * row + way[1, 2], -2.0), bottom)
+            x = min(max(way[0, 0] * col + way[0, 1] * row + way[0, 2], least), right)
+            y = min(max(way[1, 0] * col + way[1, 1] * row + way[1, 2], least), bottom)
             left, top = math.floor(x), math.floor(y)
             across, down = _weights(np.float32(x - left)), _weights(np.float32(y - top))
             corner = ((int(top) + _ROUND - 1) * framed.shape[1] + int(left) + _ROUND - 1) * count
