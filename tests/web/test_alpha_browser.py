@@ -85,10 +85,20 @@ def test_things_are_clicked_into_a_matte_and_cleaned_as_shown(page, buoy, frame,
 
     wait_for(shows_it, seconds=30)
     # The list beside it: a press takes the chain out again, the search narrows.
+    # What is typed stays, though the list comes anew meanwhile.
+    page.evaluate("""() => {
+        const { fetch } = window;
+        window.fetch = async (...asked) => {
+            const answer = await fetch(...asked);
+            if (`${asked[0]}`.includes("evidence")) await new Promise((go) => { setTimeout(go, 900); });
+            return answer;
+        };
+    }""")
     page.locator('[data-thing="chain"]').click()
     wait_for(lambda: alpha_of().mattes[0].names == ("painted_buoy",))
-    page.locator("#thing-search").fill("painted*")
+    page.locator("#thing-search").press_sequentially("painted*", delay=200)
     wait_for(lambda: page.locator(".things .thing").count() == 1)
+    assert page.locator("#thing-search").input_value() == "painted*"
     # Another name is another result, and the well follows.
     page.locator("#alpha-mattes-1-name").fill("hero")
     page.locator("#alpha-mattes-1-name").press("Enter")

@@ -11,10 +11,16 @@ export class AlphaSide {
       if (all) this.#add(all.dataset.takesPattern, all.dataset.pattern);
     });
     element.addEventListener("input", ({ target }) => {
-      if (target.id !== "thing-search") return;
-      clearTimeout(this.waiting);
-      this.waiting = setTimeout(() => { this.search = target.value.trim(); this.show(); }, 250);
+      if (target.id === "thing-search") this.#searchSoon();
     });
+  }
+
+  #searchSoon() {
+    clearTimeout(this.waiting);
+    this.waiting = setTimeout(() => {
+      this.search = document.getElementById("thing-search")?.value.trim() ?? "";
+      this.show();
+    }, 250);
   }
 
   open(part, place) {
@@ -31,12 +37,18 @@ export class AlphaSide {
       const query = new URLSearchParams({ part: this.part, place: this.place, frame: this.now(), search: this.search });
       const answer = await fetch(`/shots/${this.shot}/${this.knot}/evidence?${query}`);
       if (!answer.ok) return;
-      const typing = document.activeElement?.id === "thing-search" ? document.activeElement.selectionStart : null;
-      this.element.innerHTML = await answer.text();
+      const html = await answer.text(), before = document.getElementById("thing-search");
+      const typed = before?.value, typing = before && document.activeElement === before ? before.selectionStart : null;
+      this.element.innerHTML = html;
       htmx.process(this.element);
       this.#goOn();
       this.element.dataset.shows = `${this.part} ${this.now()}`;
       const field = document.getElementById("thing-search");
+      // What was typed meanwhile is not in this answer yet.
+      if (field && typed !== undefined) {
+        field.value = typed;
+        if (typed.trim() !== this.search) this.#searchSoon();
+      }
       if (typing !== null && field) { field.focus(); field.setSelectionRange(typing, typing); }
     } finally {
       this.isBusy = false;
