@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import os
+from contextlib import suppress
 
+from drawstring.core.errors import ConflictError
 from drawstring.core.io.writing import final_name
 from drawstring.core.pack.form import Also
 from drawstring.core.recipe import upgraded
@@ -40,7 +42,8 @@ def make_review(folder: str) -> list[str]:
         if kind not in also or not manifest["frames"]:
             continue
         if not os.path.exists(path):
-            with final_name(path) as unfinished:
+            # Whoever looks at a package just closed makes it beside the engine: the first one's stays.
+            with suppress(ConflictError), final_name(path) as unfinished:
                 make(unfinished, folder, manifest, view)
         made.append(path)
     put_checksums(folder)

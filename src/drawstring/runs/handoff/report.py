@@ -9,6 +9,7 @@ from __future__ import annotations
 import base64
 import os
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -18,6 +19,7 @@ import numpy as np
 from jinja2 import Environment, PackageLoader, select_autoescape
 
 from drawstring.core.colour import look
+from drawstring.core.errors import ConflictError
 from drawstring.core.findings import Finding
 from drawstring.core.io.frame import read_frame
 from drawstring.core.io.headers import read_facts
@@ -74,10 +76,10 @@ def make_report(folder: str, *, findings: Sequence[Finding] = ()) -> str:
     if not os.path.exists(path):
         _, manifest = manifest_of(folder)
         text = render_report(folder, manifest, findings)
-        with final_name(path) as unfinished, open(unfinished, "w", encoding="utf-8") as file:
-            file.write(text)
-            file.flush()
-            os.fsync(file.fileno())
+        # Whoever looks at a package just closed makes it beside the engine: the first one's stays.
+        with suppress(ConflictError), final_name(path) as unfinished:
+            with open(unfinished, "w", encoding="utf-8") as file:
+                file.write(text)
     put_checksums(folder)
     return path
 
