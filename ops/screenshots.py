@@ -113,6 +113,7 @@ def walk(page: Page, address: str) -> None:
     page.screenshot(path=FOLDER / "run.png")
     page.get_by_role("link", name="Open the package").click(timeout=300_000)
     page.locator("img.packed").first.wait_for()
+    wait_in(page, "[...document.images].every(one => one.complete)", timeout=120_000)
     shoot("package")
     page.get_by_role("button", name="send", exact=True).click()
     page.locator(".sending.is-received").first.wait_for(timeout=120_000)
