@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from drawstring.core.arrays import Stored, merged, split
+from drawstring.core.arrays import Stored, as_picture, split
 from drawstring.core.bands import in_bands
 from drawstring.core.kernels import kernel
 
@@ -54,8 +54,7 @@ def resampled_planes(
     """Sample planes of one size and kind; where light lies and what that weighs is worked out once."""
     if not is_mixed or len(planes) < 2 or _only_moves(way, size, planes[0]):
         return [resampled(plane, way, size, is_mixed=is_mixed) for plane in planes]
-    light = merged([np.asarray(plane, np.float32) for plane in planes])
-    return split(resampled(light, way, size, is_mixed=True, threads=threads))
+    return split(resampled(as_picture(planes), way, size, is_mixed=True, threads=threads))
 
 
 def _only_moves(way: Way, size: tuple[int, int], plane: Stored) -> bool:
