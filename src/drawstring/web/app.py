@@ -18,7 +18,7 @@ from drawstring.installation import Installation, read_installation
 from drawstring.runs.kept_planes import KeptPlanes
 from drawstring.runs.readers import Readers
 from drawstring.store.database import connect
-from drawstring.web import errors, filters, guards
+from drawstring.web import errors, filters, guards, styles
 from drawstring.web.api import bp as api
 from drawstring.web.bench.cut_sound import bp as cut_sound
 from drawstring.web.bench.keys_from import bp as keys_from
@@ -91,6 +91,7 @@ def create_app(installation: Installation | None = None, **overrides: Any) -> Fl
     app.config.update(overrides)
     app.extensions["house"] = furnished(installation)
     guards.init_app(app)
+    styles.init_app(app)
     app.url_map.converters["knot"] = KnotConverter
     csrf.init_app(app)
     # Programs come with a token instead of a page's form.

@@ -145,6 +145,6 @@ def _guard(response: Response) -> Response:
     response.headers["Referrer-Policy"] = "same-origin"
     response.headers["Cross-Origin-Resource-Policy"] = "same-origin"
     response.headers["Cross-Origin-Opener-Policy"] = "same-origin"
-    if request.endpoint == "static" and response.status_code == 200:
+    if request.endpoint in ("static", "styles") and response.status_code == 200:
         response.headers["Cache-Control"] = f"public, max-age={A_YEAR_S}, immutable"
     return response

@@ -103,6 +103,11 @@ class Management:
         return os.path.basename(self.config) or HOUSE_CONFIG
 
     @property
+    def known_by(self) -> str:
+        """What tells it from others: whoever keeps what was made with it asks anew where this is another."""
+        return f"{self.says} {self.working} {self.shown_on} {self.look}"
+
+    @property
     def shown_on(self) -> str:
         """The display."""
         if self.display:

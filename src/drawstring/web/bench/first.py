@@ -1,4 +1,4 @@
-"""Which picture a bench page will ask for first, told to the browser before any script runs.
+"""What a bench page will ask for first, told to the browser before any script runs.
 
 The same sums as in `static/js/bench/first.js`, which asks for it: another address would be fetched twice.
 """
@@ -7,8 +7,9 @@ from __future__ import annotations
 
 import math
 from typing import Any
+from urllib.parse import urlencode
 
-from flask import request
+from flask import request, url_for
 from werkzeug.datastructures import MultiDict
 
 FIRST_BYTES = 1.4e6
@@ -36,6 +37,16 @@ def first_address(words: dict[str, Any]) -> str:
         first += 1
     quick = "&as=half" if first != level else ""
     return f"/shots/{words['shot'].id}/frames/{frame}/pixels/{name}?level={first}{quick}"
+
+
+def first_view(words: dict[str, Any]) -> str:
+    """Give the address of the view's cube that the first picture is seen through, as `js/pictures.js` asks for it."""
+    if not words["views"]:
+        return ""
+    query = {"name": words["views"][0], "managed": words["management"].known_by}
+    # As browsers write what a form holds (URL Standard, application/x-www-form-urlencoded).
+    text = urlencode(query, safe="*").replace("~", "%7E")
+    return f"{url_for('pictures.view_cube', shot_id=words['shot'].id)}?{text}"
 
 
 def _name(words: dict[str, Any], arguments: MultiDict[str, str]) -> str:

@@ -33,6 +33,6 @@ def page(shot_id: int) -> str:
             "bench/monitor.html", shot=shot, show=shot.show, name=how.face, frames=frames,
             frame=wished if wished in frames else frames[len(frames) // 2],
             view=management.views[0],
-            managed=f"{management.says} {management.working} {management.shown_on} {management.look}",
+            managed=management.known_by,
             width=deliveries.place_out(delivery, how.recipe).display.width,
         )  # fmt: skip

@@ -9,7 +9,7 @@ from drawstring.core.recipe import KnotState
 from drawstring.store import recipes, shows
 from drawstring.store.standing import standing
 from drawstring.web.bench.changing import changed
-from drawstring.web.bench.first import first_address
+from drawstring.web.bench.first import first_address, first_view
 from drawstring.web.bench.words import bench_words
 from drawstring.web.homes import page_of
 from drawstring.web.services import who, work
@@ -34,7 +34,7 @@ def bench(shot_id: int, knot: str) -> str:
     with work() as session:
         one = shows.shot_by_id(session, shot_id)
         words = bench_words(session, one, knot)
-        return render_template("bench/bench.html", tray_waits=True, first=first_address(words), **words)
+        return render_template("bench/bench.html", tray_waits=True, first=[first_address(words), first_view(words)], **words)
 
 
 @bp.post("/shots/<int:shot_id>/<knot:knot>/settle")

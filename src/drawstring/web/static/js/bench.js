@@ -50,8 +50,8 @@ async function start(desk) {
   const pass = wished.get("pass");
   if (pass && desk.isThere(pass)) names[0] = pass;
   mark(desk);
-  const isSeen = setView(desk, document.getElementById("view").value);
-  Promise.all([isSeen, load(desk)]).finally(() => {
+  desk.seen = setView(desk, document.getElementById("view").value);
+  Promise.all([desk.seen, load(desk)]).finally(() => {
     showTray();
     document.body.addEventListener("htmx:afterSettle", showTray);
   });

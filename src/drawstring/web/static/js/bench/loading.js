@@ -31,7 +31,12 @@ export async function load(desk, only = [0, 1], hasMovedOn = () => false) {
       if (coarser) await timed(coarser);
       if (!coarser || !hasMovedOn()) await timed(0);
     } else {
-      if (!isKept && String(small) !== String(whole)) await lay(small, true);
+      if (!isKept && String(small) !== String(whole)) {
+        await lay(small, true);
+        // The whole one is not asked for before the small one can be seen: it would come in its place.
+        await desk.seen;
+        await well.painted();
+      }
       if (mine === asked) await lay(whole);
       if (mine === asked) loadTiles(desk);
     }
