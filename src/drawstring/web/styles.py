@@ -1,4 +1,4 @@
-"""One style sheet for all pages: where a browser asked for twenty, the first picture waited for all of them."""
+"""One style sheet for all pages: where a browser asked for twenty, the first picture waited for all."""
 
 from __future__ import annotations
 
@@ -7,15 +7,15 @@ from pathlib import Path
 from flask import Flask, Response
 
 SHEETS = (
-    "vendor/bulma/parts.min", "css/base", "css/cord", "css/board", "css/bench", "css/arrivals", "css/findings",
-    "css/frames", "css/pack", "css/packages", "css/titles", "css/depth", "css/alpha", "css/bench-parts", "css/eyes",
-    "css/framing", "css/assembly", "css/made", "css/plan", "css/scene",
+    "vendor/bulma/parts.min", "css/base", "css/cord", "css/board", "css/bench", "css/arrivals",
+    "css/findings", "css/frames", "css/pack", "css/packages", "css/titles", "css/depth", "css/alpha",
+    "css/bench-parts", "css/eyes", "css/framing", "css/assembly", "css/made", "css/plan", "css/scene",
 )  # fmt: skip
 """Below the static folder, in the order in which they overrule each other."""
 
 
 def init_app(app: Flask) -> None:
-    """Offer the joined sheet as `styles`, beside the sheets that it is made of: fonts lie where they look for them."""
+    """Offer the joined sheet as `styles`, beside those that it is made of: fonts lie where they look for them."""
     assert app.static_folder is not None
     sheet = "\n".join(Path(app.static_folder, f"{name}.css").read_text("utf-8") for name in SHEETS)
     app.add_url_rule(

@@ -34,7 +34,8 @@ def bench(shot_id: int, knot: str) -> str:
     with work() as session:
         one = shows.shot_by_id(session, shot_id)
         words = bench_words(session, one, knot)
-        return render_template("bench/bench.html", tray_waits=True, first=[first_address(words), first_view(words)], **words)
+        first = [first_address(words), first_view(words)]
+        return render_template("bench/bench.html", tray_waits=True, first=first, **words)
 
 
 @bp.post("/shots/<int:shot_id>/<knot:knot>/settle")
