@@ -15,7 +15,7 @@ SHEETS = (
 
 
 def init_app(app: Flask) -> None:
-    """Offer the joined sheet as `styles`, beside those that it is made of: fonts lie where they look for them."""
+    """Offer the joined sheet as `styles`, beside its parts: fonts lie where they look for them."""
     assert app.static_folder is not None
     sheet = "\n".join(Path(app.static_folder, f"{name}.css").read_text("utf-8") for name in SHEETS)
     app.add_url_rule(

@@ -40,7 +40,7 @@ def first_address(words: dict[str, Any]) -> str:
 
 
 def first_view(words: dict[str, Any]) -> str:
-    """Give the address of the view that the first picture is seen through, as `js/pictures.js` asks for it."""
+    """Give the address of the view through which the first picture is seen, as `js/pictures.js` asks."""
     if not words["views"]:
         return ""
     query = {"name": words["views"][0], "managed": words["management"].known_by}
