@@ -5,7 +5,9 @@ import json
 import re
 import socket
 import threading
+import time
 from contextlib import ExitStack
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -14,10 +16,13 @@ from sqlalchemy.orm import sessionmaker
 
 from drawstring.core.arrivals import scan
 from drawstring.installation import read_installation
+from drawstring.local_postgres import free_port
 from drawstring.store import deliveries, shows, tokens
 from drawstring.store.database import connect
 from drawstring.store.models import Delivery, Shot
+from drawstring.web import serve
 from drawstring.web.guards import POLICY
+from drawstring.web.serve import LENT_BYTES
 
 BIG = 2**31
 
@@ -170,6 +175,30 @@ def test_stalled_requests_hold_up_nobody(house):
     with socket.create_connection(where) as line:
         line.sendall(head + b"Content-Length: 999999999999\r\n\r\n")
         assert b" 413 " in line.recv(200)
+
+
+@pytest.mark.parametrize("size", [0, LENT_BYTES.start - 1, LENT_BYTES.start, 5_000_001, LENT_BYTES.stop + 9])
+def test_answers_of_any_size_come_whole_also_where_several_wait_for_a_slow_browser(size):
+    body = np.random.default_rng(size).bytes(size)
+
+    def application(environ, start_response):
+        start_response("200 OK", [("Content-Length", str(size)), ("Content-Type", "image/x-bytes")])
+        return [body]
+
+    server = serve.make_server(application, replace(read_installation({}), port=free_port()))
+    running = threading.Thread(target=server.run, daemon=True)
+    running.start()
+    try:
+        with socket.create_connection(("127.0.0.1", server.effective_port), timeout=20) as line:
+            line.sendall(b"GET /a HTTP/1.1\r\nHost: x\r\n\r\nGET /b HTTP/1.1\r\nHost: x\r\n\r\n")
+            time.sleep(0.3)  # what the system takes on the way is full by now
+            answers = line.makefile("rb")
+            for _ in range(2):
+                while answers.readline().strip():
+                    pass
+                assert answers.read(size) == body
+    finally:
+        server.close()
 
 
 def test_a_file_of_many_megabytes_and_a_folder_are_handed_in_through_the_browser(

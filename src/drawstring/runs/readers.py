@@ -16,7 +16,7 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import CancelledError, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from drawstring.core.arrivals.adding_up import Recognised
 from drawstring.core.arrivals.scan import Sampling, Told, recognise_sampled, recognise_unseen
@@ -27,6 +27,7 @@ from drawstring.core.tiles.placing import lay_out
 from drawstring.core.tiles.sets import RawSet
 from drawstring.core.tiles.tile_set import TileSet
 from drawstring.runs.forks import READING, warm_parent
+from drawstring.runs.handing import clear_away, hand_over, taken
 
 Answer = TypeVar("Answer")
 
@@ -96,7 +97,7 @@ class Readers:
         if growth_mb is None:
             pool = self._get()
             try:
-                return pool.submit(guarded, path, limit_s, task, *arguments).result()
+                return _asked(pool, path, limit_s, task, *arguments)
             except (BrokenProcessPool, CancelledError):
                 self._drop(pool)
             except RuntimeError as error:
@@ -105,7 +106,7 @@ class Readers:
                     raise
         own = self._make(1, self.growth_mb if growth_mb is None else growth_mb)
         try:
-            return own.submit(guarded, path, limit_s, task, *arguments).result()
+            return _asked(own, path, limit_s, task, *arguments)
         except BrokenProcessPool:
             raise killer(path) from None
         finally:
@@ -209,6 +210,7 @@ class Readers:
             return self._pool
 
     def _make(self, workers: int, growth_mb: int) -> ProcessPoolExecutor:
+        clear_away()
         return ProcessPoolExecutor(
             workers, mp_context=warm_parent(READING), initializer=_begin, initargs=(os.getpid(), growth_mb)
         )
@@ -232,6 +234,18 @@ def _end_broken(pool: ProcessPoolExecutor) -> None:
     if queue is not None and not _LETS_GO:
         with suppress(OSError):
             queue._reader.close()
+
+
+def _asked(
+    pool: ProcessPoolExecutor, path: str, limit_s: float, task: Callable[..., Answer], *arguments: object
+) -> Answer:
+    """Have a task carried out, and take its answer."""
+    answer: Answer = taken(pool.submit(_handing, os.getpid(), path, limit_s, task, *arguments).result())
+    return answer
+
+
+def _handing(asker: int, path: str, limit_s: float, task: Callable[..., object], *arguments: object) -> Any:
+    return hand_over(guarded(path, limit_s, task, *arguments), asker)
 
 
 def guarded(path: str, limit_s: float, task: Callable[..., Answer], *arguments: object) -> Answer:

@@ -12,10 +12,12 @@ import signal
 import sys
 import threading
 import time
+from io import BytesIO
 from types import FrameType
 from typing import Any
 
 from waitress.adjustments import Adjustments
+from waitress.buffers import ReadOnlyFileBasedBuffer
 from waitress.channel import HTTPChannel
 from waitress.server import TcpWSGIServer
 
@@ -31,12 +33,29 @@ LARGEST_BODY = 72 << 20
 """Of one request; files that are handed in come in pieces of up to 64 MB."""
 LARGEST_HEAD = 64 << 10
 CONNECTIONS = 2000
+LENT_BYTES = range(1 << 18, 10 << 20)
+"""Bodies of these sizes are sent from where they lie; larger ones wait in a file for a slow browser."""
+SENT_BYTES = 1 << 19
+"""At a time: what the system does not take at once would be copied again for the next."""
 
 
 class Connection(HTTPChannel):
     """A browser's connection, which knows since when a request is on its way."""
 
     begun = 0.0
+    sendbuf_len: int
+
+    def __init__(self, *arguments: Any, **named: Any) -> None:
+        super().__init__(*arguments, **named)
+        self.sendbuf_len = min(self.sendbuf_len, SENT_BYTES)
+
+    def write_soon(self, data: Any) -> int:
+        """Send a part of an answer: a picture without copying it first."""
+        if isinstance(data, bytes) and len(data) in LENT_BYTES:
+            lent = ReadOnlyFileBasedBuffer(BytesIO(data))
+            lent.prepare()
+            data = lent
+        return int(super().write_soon(data))
 
     def received(self, data: bytes) -> bool:
         """Take what came."""
@@ -79,8 +98,7 @@ def make_server(application: Any, installation: Installation) -> PageServer:
         clear_untrusted_proxy_headers=True,
         ident=None,
         recv_bytes=1 << 16,
-        # A picture at half of HD stays in memory until it is sent: by way of a file it took twice as long.
-        outbuf_overflow=10 << 20,
+        outbuf_overflow=LENT_BYTES.stop,
     )
     return PageServer(application, adj=adjustments, sockinfo=adjustments.listen[0])
 

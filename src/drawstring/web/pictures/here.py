@@ -135,18 +135,19 @@ def frame_here(session: Session, shot_id: int, number: int) -> FrameHere:
     session.info["shot"] = shot
     delivery = deliveries.in_use(shot or shows.shot_by_id(session, shot_id))
     unit = delivery.shot.show.scene_unit
-    # A slider asks at every step. Passes may have been corrected since.
-    key = delivery.id, delivery.digest, delivery.accepted_at, delivery.passes_at, unit, number
-    here: FrameHere = house().told.of(
+    # A slider asks at every step, and playing for every frame. Passes may have been corrected since.
+    key = delivery.id, delivery.digest, delivery.accepted_at, delivery.passes_at, unit
+    of_all: tuple[Window, Window, list[Pass]] = house().told.of(
         key,
-        lambda: FrameHere(
-            number,
-            deliveries.files_of(session, delivery, number),
+        lambda: (
             deliveries.window_of(delivery),
             deliveries.display_window(delivery),
             deliveries.passes_of(delivery),
-            unit,
         ),
+    )
+    here: FrameHere = house().told.of(
+        (*key, number),
+        lambda: FrameHere(number, deliveries.files_of(session, delivery, number), *of_all, unit),
     )
     for facts in here.files.values():
         if not os.path.exists(facts.path):
