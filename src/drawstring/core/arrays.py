@@ -91,3 +91,25 @@ def as_picture(planes: Sequence[NDArray[Any]]) -> Picture:
     if isinstance(planes, Channels):
         return np.asarray(planes.picture, np.float32)
     return merged([singles(plane) for plane in planes])
+
+
+def with_alpha(planes: Sequence[NDArray[Any]]) -> Picture:
+    """Give planes of one size as a picture with its alpha: (H, W, 4) float32.
+
+    One plane is grey, two get an empty third; what brings no alpha is solid. More than four are cut.
+
+    Examples
+    --------
+    >>> with_alpha([np.float16([[0.5]])])
+    array([[[0.5, 0.5, 0.5, 1. ]]], dtype=float32)
+    """
+    if len(planes) == 4:
+        return as_picture(planes)
+    if len(planes) > 4:
+        return as_picture(planes[:4])
+    colour = [singles(plane) for plane in planes]
+    if len(colour) == 1:
+        colour *= 3
+    elif len(colour) == 2:
+        colour.append(np.zeros_like(colour[0]))
+    return merged([*colour, np.ones_like(colour[0])])

@@ -10,7 +10,7 @@ import numpy as np
 from drawstring.core.alpha.mattes import is_matte_ready
 from drawstring.core.alpha.stack import Changed, Laid, moved, nearer_share, stacked
 from drawstring.core.alpha.stack_settings import Behind, StackLayer
-from drawstring.core.arrays import Picture, Plane, Stored, as_picture
+from drawstring.core.arrays import Picture, Plane, Stored, with_alpha
 from drawstring.core.arrivals.steps import picture_of_pass
 from drawstring.core.camera import Moment, Place
 from drawstring.core.chain import MATTE, PICTURE, Chain, Stage, Value, value
@@ -254,7 +254,7 @@ def _picture(chain: Chain, layer: StackLayer) -> tuple[Value, bool]:
         return chain.after(until, result.likeness), True
     if result is not None:
         tapped = chain.carried(result.tap(chain), result.stage, result.how, until)
-        return value("four", lambda at, planes: _four(planes), tapped), len(result.suffixes) == 4
+        return value("four", lambda at, planes: with_alpha(planes), tapped), len(result.suffixes) == 4
     first = channel(chain, until, subject.passes[0], 0)
 
     def plain(at: Moment, like: Stored) -> Picture:
@@ -263,15 +263,6 @@ def _picture(chain: Chain, layer: StackLayer) -> tuple[Value, bool]:
         return np.stack([*planes, np.ones_like(planes[0])], axis=-1)
 
     return value("plain", plain, first, of=layer), False
-
-
-def _four(planes: Sequence[Stored]) -> Picture:
-    if len(planes) == 4:
-        return as_picture(planes)
-    floats = [np.asarray(plane, np.float32) for plane in planes]
-    if len(floats) == 1:
-        floats = floats * 3
-    return as_picture([*floats[:3], np.ones_like(floats[0])])
 
 
 def _held(chain: Chain, layer: StackLayer) -> Value:

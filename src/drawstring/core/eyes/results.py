@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from drawstring.core.arrays import Channels, Picture, Plane, Stored, as_picture, merged
+from drawstring.core.arrays import Channels, Picture, Plane, Stored, with_alpha
 from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, Chain, Stage, Value, value
 from drawstring.core.colour.view import through_cube, through_view
@@ -46,7 +46,7 @@ def four(planes: Value, chain: Chain, *, whole: bool = True) -> Value:
 
     def make(at: Moment, each: Sequence[Stored]) -> Picture:
         cut = each if whole else within_frame(each, subject.here(at, Stage.OUT))
-        return _four(cut)
+        return np.ascontiguousarray(with_alpha(cut))
 
     return value("eye", make, planes, of=(whole, subject.key(Stage.OUT)))
 
@@ -64,17 +64,6 @@ def stays_half(form: Form, recipe: Recipe) -> bool:
     """Whether a half size goes out as it came in: nothing is enlarged and reduced again on the way."""
     eyes = recipe.eyes
     return eyes.is_squeezed and eyes.is_untouched and form.value == eyes.packing.value
-
-
-def _four(planes: Sequence[np.ndarray]) -> Picture:
-    if len(planes) == 4:
-        return np.ascontiguousarray(as_picture(planes))
-    floats = [np.asarray(plane, np.float32) for plane in planes[:4]]
-    if len(floats) == 1:
-        floats *= 3
-    if len(floats) == 3:
-        floats.append(np.ones_like(floats[0]))
-    return np.asarray(merged(floats), np.float32)
 
 
 def anaglyph_of(
