@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from drawstring.core.colour.levels import HIGHEST, LOWEST, STEPS, levels_of
-from drawstring.core.halves import halved, singles
+from drawstring.core.halves import block_means, halved, singles
 
 
 def test_every_pixel_is_counted_once_at_its_stop_and_column():
@@ -62,3 +62,24 @@ def test_every_half_is_read_as_the_float_that_it_is():
         )
     whole = np.float32([[1, np.nan]])
     assert singles(whole) is whole and singles(np.uint32([[7]])) == np.float32(7)
+
+
+@pytest.mark.parametrize("shape", [(1, 1), (5, 3), (16, 33), (171, 97), (64, 128)])
+@pytest.mark.parametrize("level", [1, 2, 3, 4])
+def test_halves_are_made_smaller_by_the_mean_of_each_block(shape, level):
+    step, rng = 1 << level, np.random.default_rng(level)
+    plane = (rng.standard_normal(shape) * 4).astype(np.float16)
+    whole = np.pad(plane.astype(np.float64), [(0, -side % step) for side in shape], mode="edge")
+    blocks = whole.reshape(whole.shape[0] // step, step, whole.shape[1] // step, step)
+    for given in (plane, np.asfortranarray(plane), np.repeat(plane, 2, axis=1)[:, ::2]):
+        made = block_means(given, level)
+        mean = blocks.mean(axis=(1, 3))
+        assert made.shape == mean.shape
+        # As near as halves are; a few last digits of the sum are float's.
+        assert (np.abs(made - mean) <= 0.51 * np.spacing(np.abs(mean).astype(np.float16)) + 1e-6).all()
+    plane[-1, -1], plane[0, 0] = np.inf, np.nan if plane.size > 1 else np.inf
+    with np.errstate(invalid="ignore"):
+        odd = ~np.isfinite(block_means(plane, level))
+    assert odd[-1, -1] and odd[0, 0] and odd.sum() <= 2
+    full = np.full(shape, np.finfo(np.float16).max, np.float16)
+    assert (block_means(full, level) == full.max()).all()

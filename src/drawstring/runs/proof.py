@@ -19,7 +19,7 @@ import xxhash
 
 from drawstring.core.arrays import Stored
 from drawstring.core.errors import OutputError
-from drawstring.core.halves import FLOAT_OF_HALF, singles
+from drawstring.core.halves import singles
 from drawstring.core.io.facts import Window
 from drawstring.core.io.taking_over import TakenPart, taken_as_counted
 from drawstring.core.io.writing import PartToWrite, final_path
@@ -251,7 +251,7 @@ def _off(back: Stored, planes: Sequence[Stored]) -> dict[int, tuple[float, int]]
             is_half = back.dtype == np.float32 and plane.dtype == np.float16
             # Where some rows differed, all will: they were compressed with loss.
             if i not in off and (
-                same_as_half(bits[rows, :, i], meant[i][rows], FLOAT_OF_HALF)
+                same_as_half(bits[rows, :, i], meant[i][rows])
                 if is_half
                 else same(bits[rows, :, i], meant[i][rows])
             ):

@@ -9,6 +9,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from drawstring.core.halves import single_of
 from drawstring.core.kernels import kernel
 
 
@@ -25,14 +26,12 @@ def same(back: NDArray[np.unsignedinteger], meant: NDArray[np.unsignedinteger]) 
 
 
 @kernel(nogil=True)
-def same_as_half(
-    back: NDArray[np.uint32], meant: NDArray[np.uint16], float_of_half: NDArray[np.uint32]
-) -> bool:
+def same_as_half(back: NDArray[np.uint32], meant: NDArray[np.uint16]) -> bool:
     """Compare (H, W) bits of floats with those of the halves that they came from."""
     for y in range(meant.shape[0]):
         differs = np.uint32(0)
         for x in range(meant.shape[1]):
-            differs |= back[y, x] ^ float_of_half[meant[y, x]]
+            differs |= back[y, x] ^ single_of(meant[y, x])
         if differs:
             return False
     return True

@@ -11,7 +11,7 @@ import numpy as np
 from imagecodecs import deflate_decode, deflate_encode  # noqa: F401
 
 import drawstring.core.recipe.asking  # noqa: F401
-from drawstring.core.halves import FLOAT_OF_HALF, halved, singles
+from drawstring.core.halves import halved, singles
 from drawstring.core.io.packing import put_apart
 from drawstring.core.io.unpacking import put_in_order
 from drawstring.core.knots import NAMES, part_of
@@ -31,4 +31,4 @@ odd_values([-_half, -_single])
 put_in_order(np.zeros(2, np.uint8), np.array([[0], [1]]), np.empty((1, 1), np.uint16))
 put_apart(np.zeros(2, np.uint16), np.empty(4, np.uint8))
 same(_read, _single.view(np.uint32))
-same_as_half(_read, _half.view(np.uint16), FLOAT_OF_HALF)
+same_as_half(_read, _half.view(np.uint16))

@@ -20,7 +20,7 @@ from drawstring.core.chain import PICTURE, Value, Work, channels_of
 from drawstring.core.colour.look import id_colours, matte_colours
 from drawstring.core.depth.background import nothing_there
 from drawstring.core.errors import MissingError
-from drawstring.core.halves import halved, halves_of, singles, stored_as
+from drawstring.core.halves import block_means, halved, halves_of, singles, stored_as
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES, HASHED_ROLES, Role
@@ -137,6 +137,8 @@ def proxy(plane: Stored, level: int, *, is_light: bool) -> Stored:
         return plane
     if not is_light:
         return np.ascontiguousarray(plane[::step, ::step])
+    if plane.dtype == np.float16:
+        return block_means(plane, level)
     height, width = -(-plane.shape[0] // step) * step, -(-plane.shape[1] // step) * step
     whole = singles(plane)
     if whole.shape != (height, width):
