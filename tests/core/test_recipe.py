@@ -148,6 +148,23 @@ def test_half_keeps_what_it_can_and_counts_what_it_holds():
     assert stowed.held == 2
     assert stowed.values[0, [1, 2]].tolist() == [65504, -65504]
     np.testing.assert_array_equal(stowed.values[0, [0, 3, 4, 5]], plain[0, [0, 3, 4, 5]])
+    assert stowed.rounded == np.float32(65519.9) - 65504
+
+
+@pytest.mark.parametrize("turned", [lambda plane: plane, np.transpose, lambda plane: plane[:, ::3]])
+def test_any_float_is_stored_as_the_nearest_half_and_the_largest_difference_is_told(turned):
+    bits = np.random.default_rng(6).integers(0, 1 << 32, (512, 600), dtype=np.uint32)
+    plane = turned(bits.view(np.float32))
+    finite, limit = np.isfinite(plane), np.float32(65504)
+    within = np.where(finite & (np.abs(plane) < 65520), plane, 0)
+    wanted = np.where(finite, np.clip(plane, -limit, limit), plane).astype(np.float16)
+    stowed = stow(plane, "half")
+    is_number = ~np.isnan(plane)
+    assert np.array_equal(np.isnan(stowed.values), ~is_number)
+    assert np.array_equal(stowed.values.view(np.uint16)[is_number], wanted.view(np.uint16)[is_number])
+    assert stowed.held == np.count_nonzero(finite & (np.abs(plane) >= 65520))
+    assert stowed.rounded == np.abs(within.astype(np.float16).astype(np.float32) - within).max()
+    assert stow(plane[:0], "half").rounded == stow(plane[:0], "half").held == 0
 
 
 def test_knots_tell_how_they_stand():
