@@ -13,6 +13,9 @@ from drawstring.core.kernels import kernel
 Counts = tuple[int, int, int]
 """Values that are NaN, infinite, below 0."""
 
+AT_ONCE = 1 << 17
+"""Values looked at and then counted: so few that the processor still has them the second time."""
+
 
 def odd_values(planes: Iterable[Stored]) -> Counts:
     """Count values of some channels; whole numbers are never odd.
@@ -30,10 +33,12 @@ def odd_values(planes: Iterable[Stored]) -> Counts:
             (np.uint16, 0x7C00, 0x8000) if plane.dtype == np.float16 else (np.uint32, 0x7F800000, 0x80000000)
         )
         bits = np.ascontiguousarray(plane).view(whole).ravel()
-        # Finite numbers of 0 and above, which is nearly all there is, have the lowest bits.
-        if bits.max(initial=0) >= infinity:
-            counts = _count(bits, infinity, sign)
-            nan, infinite, negative = nan + counts[0], infinite + counts[1], negative + counts[2]
+        for begin in range(0, bits.size, AT_ONCE):
+            some = bits[begin : begin + AT_ONCE]
+            # Finite numbers of 0 and above, which is nearly all there is, have the lowest bits.
+            if some.max() >= infinity:
+                counts = _count(some, infinity, sign)
+                nan, infinite, negative = nan + counts[0], infinite + counts[1], negative + counts[2]
     return nan, infinite, negative
 
 
