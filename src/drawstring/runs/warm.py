@@ -11,11 +11,12 @@ import numpy as np
 from imagecodecs import deflate_decode, deflate_encode  # noqa: F401
 
 import drawstring.core.recipe.asking  # noqa: F401
-from drawstring.core.halves import halved, singles
+from drawstring.core.halves import block_means, halved, singles
 from drawstring.core.io.packing import put_apart
 from drawstring.core.io.unpacking import put_in_order
 from drawstring.core.knots import NAMES, part_of
 from drawstring.core.pack.odd import odd_values
+from drawstring.core.pack.storing import stow
 from drawstring.runs.proof_kernel import same, same_as_half
 
 for _knot in NAMES:
@@ -26,6 +27,8 @@ _half, _single = np.ones((2, 2), np.float16), np.ones((2, 2), np.float32)
 # As a second reader gives channels, side by side.
 _read = np.ones((2, 2, 2), np.uint32)[..., 0]
 halved([_single])
+block_means(_half, 1)
+stow(_single, "half")
 singles(_half)
 odd_values([-_half, -_single])
 put_in_order(np.zeros(2, np.uint8), np.array([[0], [1]]), np.empty((1, 1), np.uint16))
