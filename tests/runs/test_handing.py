@@ -85,6 +85,22 @@ def test_what_nobody_will_take_is_taken_away(folder):
     assert {path.name for path in folder.iterdir()} == {*names[2:], "drawstring-what-is-it", "somebody-else"}
 
 
+@pytest.mark.parametrize("spoil", [os.unlink, lambda path: os.truncate(path, 100)])
+def test_what_was_cleared_or_cut_before_it_was_taken_is_asked_for_again(monkeypatch, spoil):
+    def spoilt(answer):
+        if isinstance(answer, Handed):
+            spoil(answer.path)
+        return taken(answer)
+
+    monkeypatch.setattr("drawstring.runs.readers.taken", spoilt)
+    readers = Readers(1)
+    try:
+        plane, _ = readers.read("a file", _plane_and_process, 7)
+        assert plane.shape == (4, LARGE) and (plane == 7).all()
+    finally:
+        readers.close()
+
+
 def _plane_and_process(value):
     return np.full((4, LARGE), value, np.float32), os.getpid()
 

@@ -6,6 +6,7 @@ so. What lies in shared memory lies there for a moment only: others on the machi
 
 from __future__ import annotations
 
+import errno
 import os
 import pickle
 import time
@@ -102,14 +103,21 @@ def _made(path: str) -> Iterator[int]:
 
 
 def taken(answer: Any) -> Any:
-    """Give an answer as it was before it was handed over; shared memory is free again."""
+    """Give an answer as it was before it was handed over; shared memory is free again.
+
+    Raises
+    ------
+    FileNotFoundError
+        Somebody else has taken it away, or cut it: systems clear shared memory when their user logs out.
+    """
     if not isinstance(answer, Handed):
         return answer
     arrays = [np.empty(size, np.uint8) for size in answer.sizes]
     with open(answer.path, "rb") as file:
         os.unlink(answer.path)
         for each in arrays:
-            file.readinto(each.data)
+            if file.readinto(each.data) != each.size:
+                raise FileNotFoundError(errno.ENOENT, "cut short", answer.path)
     return pickle.loads(answer.said, buffers=arrays)
 
 

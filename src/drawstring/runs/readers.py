@@ -240,7 +240,11 @@ def _asked(
     pool: ProcessPoolExecutor, path: str, limit_s: float, task: Callable[..., Answer], *arguments: object
 ) -> Answer:
     """Have a task carried out, and take its answer."""
-    answer: Answer = taken(pool.submit(_handing, os.getpid(), path, limit_s, task, *arguments).result())
+    handed = pool.submit(_handing, os.getpid(), path, limit_s, task, *arguments).result()
+    try:
+        answer: Answer = taken(handed)
+    except FileNotFoundError:
+        return pool.submit(guarded, path, limit_s, task, *arguments).result()
     return answer
 
 
