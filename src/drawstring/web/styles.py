@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from pathlib import Path
 
 from flask import Flask, Response
@@ -18,6 +19,6 @@ def init_app(app: Flask) -> None:
     """Offer the joined sheet as `styles`, beside its parts: fonts lie where they look for them."""
     assert app.static_folder is not None
     sheet = "\n".join(Path(app.static_folder, f"{name}.css").read_text("utf-8") for name in SHEETS)
-    app.add_url_rule(
-        f"{app.static_url_path}/css/drawstring.css", "styles", lambda: Response(sheet, mimetype="text/css")
-    )
+    # Browsers keep it for a year: its name says what it holds, and in which order.
+    name = f"css/drawstring.{hashlib.sha256(sheet.encode()).hexdigest()[:12]}.css"
+    app.add_url_rule(f"{app.static_url_path}/{name}", "styles", lambda: Response(sheet, mimetype="text/css"))
