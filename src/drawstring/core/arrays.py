@@ -103,10 +103,8 @@ def with_alpha(planes: Sequence[NDArray[Any]]) -> Picture:
     >>> with_alpha([np.float16([[0.5]])])
     array([[[0.5, 0.5, 0.5, 1. ]]], dtype=float32)
     """
-    if len(planes) == 4:
-        return as_picture(planes)
-    if len(planes) > 4:
-        return as_picture(planes[:4])
+    if len(planes) >= 4:
+        return as_picture(planes if len(planes) == 4 else planes[:4])
     colour = [singles(plane) for plane in planes]
     if len(colour) == 1:
         colour *= 3

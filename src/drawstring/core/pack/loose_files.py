@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 
 from drawstring.core.alpha.conversion import straight
-from drawstring.core.arrays import Picture, as_picture
+from drawstring.core.arrays import Channels, Picture, as_picture, with_alpha
 from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, Work
 from drawstring.core.colour.view import through_view
@@ -58,7 +58,10 @@ def loose_files(plan: OutputPlan, pixels: Pixels, at: Moment) -> list[BesideFile
             files.append(BesideFile(f"{plain}/{plain}", picture=kept, ending=pack.picture_file.value))
     if Also.LAYERS in pack.also and shown:
         # The first is what people open the file for; the others wait below, hidden.
-        layers = tuple(Layer(name, _four(values), i == 0) for i, (name, values) in enumerate(shown.items()))
+        layers = tuple(
+            Layer(name, with_alpha(Channels(values)), i == 0)
+            for i, (name, values) in enumerate(shown.items())
+        )
         files.append(BesideFile("layers", ending="ora", layers=layers))
     return files
 
@@ -133,10 +136,3 @@ def _framed(values: Picture, window: Window, display: Window) -> Picture:
         top, left = inside.y_min - display.y_min, inside.x_min - display.x_min
         made[top : top + inside.height, left : left + inside.width] = cut(values, window, inside)
     return made
-
-
-def _four(values: Picture) -> Picture:
-    if values.shape[2] == 4:
-        return values
-    colour = np.repeat(values, 3, axis=2) if values.shape[2] == 1 else values
-    return np.concatenate([colour, np.ones_like(colour[..., :1])], axis=2)
