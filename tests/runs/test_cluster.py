@@ -8,7 +8,8 @@ import sys
 import time
 
 import pytest
-from distributed import Future
+from distributed import Client, Future
+from distributed.diagnostics.plugin import SchedulerPlugin
 from makers import FRAMES, wait_for
 
 from drawstring.core.errors import ConflictError
@@ -68,6 +69,45 @@ def test_a_run_goes_to_workers_that_were_started_by_hand_and_outlives_one(by_han
         hands[0].kill()
         second = finish(number, client, seconds=120)
     assert second.package.state == "proven" and len(second.frames) == FRAMES
+
+
+class _Chatter(SchedulerPlugin):
+    """Tells all clients something in the moment in which one is greeted, so that both come as one message."""
+
+    name = "chatter"
+
+    def __init__(self) -> None:
+        self.greeted = 0
+
+    def add_client(self, scheduler, client):
+        self.greeted += 1
+        if self.greeted == 1:
+            told = {"op": "cancelled-keys", "keys": []}
+            scheduler.loop.add_callback(lambda: scheduler.report(told))
+
+
+def test_who_is_told_more_than_a_greeting_connects_again(plan, workers, finish):
+    scheduler, chatter = workers._local.scheduler, _Chatter()
+    scheduler.add_plugin(chatter)
+    try:
+        run = finish(plan(), workers)
+    finally:
+        scheduler.remove_plugin("chatter")
+    assert chatter.greeted == 2 and run.package.state == "proven"
+
+
+def test_a_client_that_was_left_halfway_is_given_up(plan, workers, finish):
+    """Dask connects by itself again, but where that fails the frames would wait for ever."""
+    begun = []
+
+    def halfway() -> Client:
+        begun.append(workers())
+        if len(begun) == 1:
+            begun[0].status = "connecting"
+        return begun[-1]
+
+    assert finish(plan(), halfway).package.state == "proven"
+    assert len(begun) == 2 and begun[0].status == "closed"
 
 
 def test_a_resting_run_begins_nothing_and_the_first_one_goes_first(plan, workers, sessions, database):

@@ -65,7 +65,7 @@ def cluster(
     warm_parent()
     if scheduler:
         security = _known_by(certificates) if certificates else None
-        yield lambda: Client(scheduler, set_as_default=False, security=security)
+        yield lambda: _connect(scheduler, security)
         return
     own = OwnWorkers(workers)
     try:
@@ -81,6 +81,16 @@ def _known_by(certificates: Certificates) -> Security:
         tls_client_cert=certificates.certificate,
         tls_client_key=certificates.key,
     )
+
+
+def _connect(scheduler: str | LocalCluster, security: Security | None = None) -> Client:
+    try:
+        return Client(scheduler, set_as_default=False, security=security)
+    except AssertionError as error:
+        # What it tells all clients in that very moment comes with its greeting; Dask takes it for a fault.
+        raise RuntimeError("the scheduler told more than its greeting") from error
+    except ImportError as error:
+        raise RuntimeError(f"the scheduler has other versions of what both need: {error}") from error
 
 
 class OwnWorkers:
@@ -107,11 +117,11 @@ class OwnWorkers:
         Raises
         ------
         RuntimeError
-            No worker comes up just now.
+            No worker comes up just now, or the scheduler can't be talked to.
         """
         if self._local is None:
             self._local = self._begin()
-        return Client(self._local, set_as_default=False)
+        return _connect(self._local)
 
     def look_after(self) -> None:
         """Make the cluster anew where workers have been missing for too long.

@@ -211,6 +211,9 @@ class Engine:
     def _connected(self) -> Client:
         if self._client is None:
             self._client = self._make_client()
+        if self._client.status != "running":
+            # Dask connects by itself again, but may stay halfway; what flew is lost in any case.
+            raise RuntimeError("the connection to the scheduler was lost")
         return self._client
 
     def _all_room(self) -> int:
