@@ -1,5 +1,6 @@
 """What breaks on the way takes nothing down with it: workers killed, a full disk, a jumping clock."""
 
+import errno
 import os
 import random
 import subprocess
@@ -7,13 +8,16 @@ import threading
 import time
 from contextlib import suppress
 from datetime import timedelta
+from pathlib import Path
 
 import psutil
 import pytest
 from makers import FRAMES, same_bits
 
+from drawstring.core.errors import OutputError
 from drawstring.runs.checking import check_package
 from drawstring.runs.cluster import cluster
+from drawstring.runs.frame_files import FrameFiles
 from drawstring.store import ledger
 from drawstring.store.models import Run, RunFrame, now
 
@@ -113,6 +117,24 @@ def test_a_full_disk_is_said_and_going_on_does_only_what_is_missing(
     assert run.package.state == "proven" and check_package(run.folder).is_proven
     assert {f.number: f.ended_at for f in run.frames if f.number in before} == before
     assert same_bits(run.folder, undisturbed.folder)
+
+
+def test_a_disk_that_refuses_while_a_file_is_read_back_keeps_it_without_a_name(tmp_path, monkeypatch):
+    """A disk says only once that something was lost: whoever is told must not keep it to himself."""
+    told = []
+
+    def refuse_once(_: int) -> None:
+        told.append(threading.current_thread())
+        if len(told) == 1:
+            raise OSError(errno.EIO, "Input/output error")
+
+    monkeypatch.setattr(os, "fsync", refuse_once)
+    for refused in (True, False):
+        with suppress(OutputError), FrameFiles(str(tmp_path), "a.exr") as files:
+            Path(files.begin("a.exr")).write_bytes(b"pixels")
+            files.flush("a.exr")
+        assert os.listdir(tmp_path) == ([] if refused else ["a.exr"])
+    assert told[0] is not threading.current_thread(), "nobody waits for the disk who has something to compute"
 
 
 def test_a_clock_that_jumps_changes_what_is_told_and_nothing_else(plan, finish, workers, sessions):

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import os
+from concurrent.futures import Future, ThreadPoolExecutor
 from types import TracebackType
 
 from drawstring.core.errors import OutputError
-from drawstring.core.io.writing import give_name, unfinished_path
+from drawstring.core.io.writing import final_path, flush, give_name, in_words, unfinished_path
 
 
 class FrameFiles:
@@ -23,6 +24,8 @@ class FrameFiles:
     def __init__(self, folder: str, last: str) -> None:
         self._folder, self._last = folder, last
         self._lent: dict[str, str] = {}
+        self._disk = ThreadPoolExecutor(1, "disk")
+        self._flushes: dict[str, Future[None]] = {}
 
     def __enter__(self) -> FrameFiles:
         return self
@@ -33,8 +36,10 @@ class FrameFiles:
         try:
             if kind is None:
                 for name in sorted(self._lent, key=lambda name: name == self._last):
+                    self._await_flush(name)
                     give_name(self._lent[name])
         finally:
+            self._disk.shutdown()
             for unfinished in self._lent.values():
                 if os.path.exists(unfinished):
                     os.unlink(unfinished)
@@ -52,6 +57,15 @@ class FrameFiles:
             _make_folder(os.path.dirname(path))
             self._lent[name] = unfinished_path(path)
         return self._lent.get(name, path)
+
+    def flush(self, name: str) -> None:
+        """Begin to put a written file on the disk: that takes time, but no core, while it is read back."""
+        self._flushes[name] = self._disk.submit(flush, self._lent[name])
+
+    def _await_flush(self, name: str) -> None:
+        if name in self._flushes:
+            with in_words(final_path(self._lent[name])):
+                self._flushes[name].result()
 
     def is_there(self, name: str) -> bool:
         """Whether a file is there under its final name."""

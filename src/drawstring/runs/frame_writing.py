@@ -67,6 +67,7 @@ class FrameWriter:
                 zip_level=self.plan.recipe.pack.zip_level,
                 dwa_level=self.plan.recipe.pack.dwa_level,
             )
+            self.files.flush(name)
             size = os.path.getsize(path)
             self.log.note(f"wrote {name}, {size / 1e6:,.1f} MB")
             proof = prove(path, parts, look) | also(look)

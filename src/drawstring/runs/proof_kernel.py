@@ -1,7 +1,7 @@
-"""Whether what was read back holds the bits that were meant, or how far off it is, compared where it lies.
+"""Whether what was read back holds the bits that were meant, or how far off it is. Compiled.
 
-A file of halves and floats comes back as float from the second reader, channels side by side: taken apart
-and converted plane by plane, comparing cost as much as reading. Compiled.
+A file of halves and floats comes back as float from the second reader: what was meant is read as such while
+it is compared.
 """
 
 from __future__ import annotations
@@ -14,32 +14,54 @@ from drawstring.core.kernels import kernel
 
 
 @kernel(nogil=True)
-def same(back: NDArray[np.unsignedinteger], meant: NDArray[np.unsignedinteger]) -> bool:
-    """Compare (H, W) bits of one type; `back` may lie between other channels."""
-    for y in range(meant.shape[0]):
-        differs = 0
-        for x in range(meant.shape[1]):
-            differs |= back[y, x] ^ meant[y, x]
-        if differs:
-            return False
-    return True
+def same(
+    back: NDArray[np.unsignedinteger], at: NDArray[np.int64], meant: NDArray[np.unsignedinteger], first: int
+) -> NDArray[np.bool_]:
+    """Tell which of several planes are what was read back, bit by bit.
+
+    Parameters
+    ----------
+    back : (C, N) uint16 or uint32
+        Bits of some lines of all channels.
+    at : (K,) int
+        As which channel each plane was read back.
+    meant : (K, M) uint16 or uint32
+        Bits of the planes, of the same type.
+    first : int
+        Where in them those lines begin.
+
+    Returns
+    -------
+    (K,) bool
+    """
+    are_same = np.ones(len(at), np.bool_)
+    for k in range(len(at)):
+        read, wanted = back[at[k]], meant[k][first : first + back.shape[1]]
+        differs = read[0] ^ wanted[0]
+        for x in range(len(read)):
+            differs |= read[x] ^ wanted[x]
+        are_same[k] = differs == 0
+    return are_same
 
 
 @kernel(nogil=True)
-def same_as_half(back: NDArray[np.uint32], meant: NDArray[np.uint16]) -> bool:
-    """Compare (H, W) bits of floats with those of the halves that they came from."""
-    for y in range(meant.shape[0]):
+def same_as_halves(
+    back: NDArray[np.uint32], at: NDArray[np.int64], meant: NDArray[np.uint16], first: int
+) -> NDArray[np.bool_]:
+    """Tell, as `same` does, which planes of halves were read back as floats."""
+    are_same = np.ones(len(at), np.bool_)
+    for k in range(len(at)):
+        read, wanted = back[at[k]], meant[k][first : first + back.shape[1]]
         differs = np.uint32(0)
-        for x in range(meant.shape[1]):
-            differs |= back[y, x] ^ single_of(meant[y, x])
-        if differs:
-            return False
-    return True
+        for x in range(len(read)):
+            differs |= read[x] ^ single_of(wanted[x])
+        are_same[k] = differs == 0
+    return are_same
 
 
 @kernel(nogil=True)
 def how_far(back: NDArray[np.float32], meant: NDArray[np.float32]) -> tuple[bool, float, int]:
-    """Tell how far values are from those that were meant, both (H, W); `back` may lie between other channels.
+    """Tell how far values are from those that were meant, both (N,).
 
     Returns
     -------
@@ -48,14 +70,13 @@ def how_far(back: NDArray[np.float32], meant: NDArray[np.float32]) -> tuple[bool
         numbers; how often only one of both is a number.
     """
     largest, odd, signs = 0.0, 0, False
-    for y in range(meant.shape[0]):
-        for x in range(meant.shape[1]):
-            value, wanted = np.float64(back[y, x]), np.float64(meant[y, x])
-            # Of two numbers it is a number: no two floats are too far apart for a double.
-            apart = abs(value - wanted)
-            if apart < np.inf:
-                largest = max(largest, apart)
-                signs |= np.signbit(value) != np.signbit(wanted)
-            elif not (value == wanted or (np.isnan(value) and np.isnan(wanted))):
-                odd += 1
+    for x in range(len(meant)):
+        value, wanted = np.float64(back[x]), np.float64(meant[x])
+        # Of two numbers it is a number: no two floats are too far apart for a double.
+        apart = abs(value - wanted)
+        if apart < np.inf:
+            largest = max(largest, apart)
+            signs |= np.signbit(value) != np.signbit(wanted)
+        elif not (value == wanted or (np.isnan(value) and np.isnan(wanted))):
+            odd += 1
     return largest > 0 or odd > 0 or signs, largest, odd

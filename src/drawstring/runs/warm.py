@@ -17,15 +17,13 @@ from drawstring.core.io.unpacking import put_in_order
 from drawstring.core.knots import NAMES, part_of
 from drawstring.core.pack.odd import odd_values
 from drawstring.core.pack.storing import stow
-from drawstring.runs.proof_kernel import same, same_as_half
+from drawstring.runs.proof_kernel import same, same_as_halves
 
 for _knot in NAMES:
     for _layer in ("core", "runs"):
         part_of(_layer, _knot, "home")
 
 _half, _single = np.ones((2, 2), np.float16), np.ones((2, 2), np.float32)
-# As a second reader gives channels, side by side.
-_read = np.ones((2, 2, 2), np.uint32)[..., 0]
 halved([_single])
 block_means(_half, 1)
 stow(_single, "half")
@@ -33,5 +31,7 @@ singles(_half)
 odd_values([-_half, -_single])
 put_in_order(np.zeros(2, np.uint8), np.array([[0], [1]]), np.empty((1, 1), np.uint16))
 put_apart(np.zeros(2, np.uint16), np.empty(4, np.uint8))
-same(_read, _single.view(np.uint32))
-same_as_half(_read, _half.view(np.uint16))
+_at = np.arange(2)
+same(_single.view(np.uint32), _at, _single.view(np.uint32), 0)
+same(_half.view(np.uint16), _at, _half.view(np.uint16), 0)
+same_as_halves(_single.view(np.uint32), _at, _half.view(np.uint16), 0)

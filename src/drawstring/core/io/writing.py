@@ -227,9 +227,20 @@ def give_name(unfinished: str) -> None:
     """
     path = final_path(unfinished)
     with in_words(path):
-        with open(unfinished, "rb") as file:
-            os.fsync(file.fileno())
+        flush(unfinished)
         os.link(unfinished, path)  # fails where the name is taken, unlike a rename
+
+
+def flush(path: str) -> None:
+    """Have what was written to a file put on the disk; where it is there already, that takes no time.
+
+    Raises
+    ------
+    OSError
+        The disk refuses. Who asks again is not told so a second time.
+    """
+    with open(path, "rb") as file:
+        os.fsync(file.fileno())
 
 
 @contextmanager
