@@ -1,5 +1,5 @@
 """`python -m drawstring.cli`."""
 
-from drawstring.cli import main
+from drawstring.cli.standing_by import run
 
-main()
+run()

@@ -98,10 +98,14 @@ def start_warm_parent(loaded: Sequence[str] = WORKING) -> None:
         util.spawnv_passfds = started
 
 
+def is_single() -> bool:
+    """Whether this process has one thread, those of libraries counted: else a copy of it may lock up."""
+    return threading.active_count() == 1 and len(os.listdir("/proc/self/task")) == 1
+
+
 def _can_be_copied() -> bool:
     """Whether this process has one thread, and its libraries began with one each."""
-    is_single = threading.active_count() == 1 and len(os.listdir("/proc/self/task")) == 1
-    return is_single and not ONE_THREAD.keys() - _BEGAN_WITH.keys() and sys.version_info < (3, 14)
+    return is_single() and not ONE_THREAD.keys() - _BEGAN_WITH.keys() and sys.version_info < (3, 14)
 
 
 def _serve(listener: int, alive: int, loaded: list[str]) -> NoReturn:

@@ -21,6 +21,7 @@ from waitress.buffers import ReadOnlyFileBasedBuffer
 from waitress.channel import HTTPChannel
 from waitress.server import TcpWSGIServer
 
+from drawstring.cli.standing_by import stand_by
 from drawstring.installation import Installation, read_installation
 from drawstring.runs.forks import READING, start_warm_parent
 
@@ -113,6 +114,7 @@ def main() -> None:
 
     # While there is no other thread.
     start_warm_parent(READING)
+    stand_by(installation)
     application = create_served_app(installation)
     gc.enable()
     server = make_server(application, installation)
