@@ -26,7 +26,7 @@ FRAMES, HALF, AT_ONCE = 24, 7, 4
 def main() -> None:
     frames = hd_frames(FRAMES, half=HALF)
     try:
-        with filled(frames) as (address, shot, restart), sync_playwright() as playwright:
+        with filled(frames) as (address, shot, restart, _), sync_playwright() as playwright:
             browser = launched(playwright, AS_PEOPLE_HAVE_IT)
             page = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True).new_page()
             page.goto(f"{address}/shots/{shot}/pack")  # scripts and styles are in the browser's store

@@ -39,10 +39,11 @@ def _database() -> tuple[Path, LocalPostgres]:
 
 
 @contextmanager
-def filled(frames: Path) -> Iterator[tuple[str, int, Callable[..., None]]]:
-    """Serve a house with one shot as it is served to people; give its address, the shot, and a restart.
+def filled(frames: Path) -> Iterator[tuple[str, int, Callable[..., None], dict[str, str]]]:
+    """Serve a house with one shot as it is served to people.
 
-    A restart may be given settings, such as `DRAWSTRING_KEPT_MB="0"`.
+    Give its address, the shot, a restart, and the environment in which a shell finds it. A restart may be
+    given settings, such as `DRAWSTRING_KEPT_MB="0"`.
     """
     place, server = _database()
     port = free_port()
@@ -91,7 +92,7 @@ def filled(frames: Path) -> Iterator[tuple[str, int, Callable[..., None]]]:
             ):
                 time.sleep(1)
                 session.expire_all()
-        yield f"http://127.0.0.1:{port}", number, start
+        yield f"http://127.0.0.1:{port}", number, start, environment
     finally:
         stop()
         server.stop()
