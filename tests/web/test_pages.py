@@ -3,11 +3,14 @@
 import html
 import io
 import json
+import re
+from pathlib import Path
 
 import numpy as np
 import OpenEXR
 import pytest
 
+import drawstring.web
 from drawstring.core.depth import DepthSettings, normalise, nothing_there
 from drawstring.store import measuring, recipes, shows
 from drawstring.store.models import Shot
@@ -31,6 +34,30 @@ def recipe_of(sessions, shot):
 def test_every_page_opens(client, fog, path):
     answer = client.get(path.format(id=fog.id), follow_redirects=True)
     assert answer.status_code == 200 and answer.mimetype == "text/html"
+
+
+BARE = {
+    "away", "colour-management", "found-passes", "ghost-near", "is-fault", "is-waiting", "is-warns",
+    "meaning", "others", "owed", "passes", "preview", "remedy", "summary", "sure", "trouble", "where",
+}  # fmt: skip
+"""Names that look like nothing by themselves: what they say stands in words, or scripts go by them."""
+
+
+def test_whatever_a_page_is_called_to_look_like_is_in_its_sheet(client):
+    """Of Bulma only those parts are there that are used: whoever uses another one has to add it."""
+    sheet = client.get(re.search(r'href="([^"]+\.css)"', client.get("/").text)[1]).text
+    web = Path(drawstring.web.__file__).parent
+    sheet += (web / "static" / "css" / "monitor.css").read_text()  # of a page that has nothing else
+    ruled = set(re.findall(r"\.([A-Za-z_][\w-]*)", sheet))
+    asked: set[str] = set()
+    for page in (web / "templates").rglob("*.html"):
+        text = re.sub(r"\{%.*?%\}", " ", re.sub(r"\{\{.*?\}\}", "{}", page.read_text()))
+        for names in re.findall(r'class="([^"]*)"', text):
+            asked |= {name for name in names.split() if "{}" not in name}
+    for script in (web / "static" / "js").rglob("*.js"):
+        calls = r"(?:classList\.(?:add|remove|toggle)|className\s*=)\(?\s*[\"'`]([^\"'`$]*)"
+        asked |= {name for names in re.findall(calls, script.read_text()) for name in names.split()}
+    assert len(asked & ruled) > 300 and asked - ruled == BARE
 
 
 @pytest.mark.parametrize(

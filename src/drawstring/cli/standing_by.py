@@ -47,7 +47,10 @@ _OTHER_CODE, _BEGIN = b"other code\n", b"!"
 
 def run() -> None:
     """Carry out what was typed: by whoever stands by in the house, else here."""
-    code = carried_out(sys.argv[1:])
+    try:
+        code = carried_out(sys.argv[1:])
+    except KeyboardInterrupt:
+        sys.exit("\nAborted!")
     if code is not None:
         sys.exit(code)
     main(prog_name=NAME)
@@ -61,7 +64,7 @@ def carried_out(words: list[str]) -> int | None:
     words : list of str
         As typed, without the program's name.
     """
-    if not words or words[0] not in QUICK:
+    if not words or words[0] not in QUICK or None in (sys.stdin, sys.stdout, sys.stderr):
         return None
     try:
         folder = Path(read_installation(dict(os.environ)).var) / "run"
