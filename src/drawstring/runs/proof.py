@@ -8,7 +8,7 @@ is stated.
 from __future__ import annotations
 
 import os
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import groupby
 from typing import Any
@@ -17,6 +17,7 @@ import cv2
 import numpy as np
 import OpenImageIO as oiio
 import xxhash
+from numpy.typing import NDArray
 
 from drawstring.core.arrays import Stored
 from drawstring.core.errors import OutputError
@@ -243,23 +244,50 @@ def _off(back: Stored, planes: Sequence[Stored]) -> dict[int, tuple[float, int]]
     whose other bits may come back otherwise; 0 is not -0.
     """
     height, width, count = back.shape
-    groups = []
-    for size in {plane.dtype.itemsize for plane in planes}:
-        at = np.array([i for i, plane in enumerate(planes) if plane.dtype.itemsize == size])
-        meant = np.stack([planes[i].view(_BITS[size]).ravel() for i in at])
-        groups.append((same if size == back.itemsize else same_as_halves, at, meant))
-    off: dict[int, tuple[float, int]] = {}
+    kinds = {plane.dtype for plane in planes}
+    groups = [_Meant([i for i, one in enumerate(planes) if one.dtype == kind], planes) for kind in kinds]
     # A few rows of all channels are taken apart at once: they stay in the processor's cache meanwhile.
     for top in range(0, height, _ROWS):
-        rows = slice(top, top + _ROWS)
-        beside = _transposed(back[rows].reshape(-1, count))
-        for are_same, at, meant in groups:
-            for i in at[~are_same(beside.view(_BITS[back.itemsize]), at, meant, top * width)]:
-                differs, largest, odd = _how_far(beside[i], planes[i][rows].ravel())
-                if differs:
-                    known = off.get(int(i), (0.0, 0))
-                    off[int(i)] = max(known[0], largest), known[1] + odd
-    return off
+        lines = _transposed(back[top : top + _ROWS].reshape(-1, count))
+        for group in groups:
+            group.compare(lines, top * width)
+    return {number: far for group in groups for number, far in group.off()}
+
+
+class _Meant:
+    """Planes of one type that were meant to be written, and how far those are off that were read back."""
+
+    def __init__(self, at: list[int], planes: Sequence[Stored]) -> None:
+        self._at = np.array(at)
+        self._values = np.stack([planes[i].ravel() for i in at])
+        self._singles: NDArray[Any] | None = None
+        self._is_uneven, self._is_off = np.zeros(len(at), bool), np.zeros(len(at), bool)
+        self._largest, self._odd = np.zeros(len(at)), np.zeros(len(at), int)
+
+    def compare(self, lines: Stored, first: int) -> None:
+        """Compare some lines, (C, N) with the channels where they were read back, from a pixel on."""
+        bits, size = lines.view(_BITS[lines.itemsize]), self._values.itemsize
+        # Where some lines differ, all others will: they were compressed with loss.
+        if not self._is_uneven.all():
+            are_same = same if size == lines.itemsize else same_as_halves
+            self._is_uneven |= ~are_same(bits, self._at, self._values.view(_BITS[size]), first)
+        if not self._is_uneven.any():
+            return
+        if self._values.dtype.kind == "f":
+            if self._singles is None:
+                self._singles = singles(self._values)
+            differs, largest, odd = how_far(singles(lines), self._at, self._singles, first)
+        else:
+            meant = self._values[:, first : first + lines.shape[1]]
+            largest = np.abs(lines[self._at] - meant.astype(np.float64)).max(axis=1)
+            differs, odd = largest > 0, 0
+        self._is_off |= differs
+        self._largest, self._odd = np.maximum(self._largest, largest), self._odd + odd
+
+    def off(self) -> Iterator[tuple[int, tuple[float, int]]]:
+        """Give where those lie that are off, with the largest difference and how often one is no number."""
+        for k in np.flatnonzero(self._is_off):
+            yield int(self._at[k]), (float(self._largest[k]), int(self._odd[k]))
 
 
 def _transposed(values: Stored) -> Stored:
@@ -267,13 +295,6 @@ def _transposed(values: Stored) -> Stored:
     # Whole numbers of their size: no NaN is touched.
     turned = cv2.transpose(values.view(np.int16 if values.itemsize == 2 else np.int32))
     return np.asarray(turned).view(values.dtype)
-
-
-def _how_far(back: Stored, meant: Stored) -> tuple[bool, float, int]:
-    if back.dtype.kind == "f":
-        return how_far(singles(back), singles(meant))
-    largest = float(np.abs(back - meant.astype(np.float64)).max())
-    return largest > 0, largest, 0
 
 
 def _not_proven(path: str, what: str) -> OutputError:

@@ -60,23 +60,31 @@ def same_as_halves(
 
 
 @kernel(nogil=True)
-def how_far(back: NDArray[np.float32], meant: NDArray[np.float32]) -> tuple[bool, float, int]:
-    """Tell how far values are from those that were meant, both (N,).
+def how_far(
+    back: NDArray[np.float32], at: NDArray[np.int64], meant: NDArray[np.float32], first: int
+) -> tuple[NDArray[np.bool_], NDArray[np.float64], NDArray[np.int64]]:
+    """Tell how far planes that were read back are from those that were meant; parameters as of `same`.
 
     Returns
     -------
-    (differs, largest, odd)
+    (differs, largest, odd) : each (K,)
         Whether any value is another one, where NaN equals NaN, and 0 is not -0; the largest difference of two
         numbers; how often only one of both is a number.
     """
-    largest, odd, signs = 0.0, 0, False
-    for x in range(len(meant)):
-        value, wanted = np.float64(back[x]), np.float64(meant[x])
-        # Of two numbers it is a number: no two floats are too far apart for a double.
-        apart = abs(value - wanted)
-        if apart < np.inf:
-            largest = max(largest, apart)
-            signs |= np.signbit(value) != np.signbit(wanted)
-        elif not (value == wanted or (np.isnan(value) and np.isnan(wanted))):
-            odd += 1
-    return largest > 0 or odd > 0 or signs, largest, odd
+    differs = np.zeros(len(at), np.bool_)
+    largest, odd = np.zeros(len(at)), np.zeros(len(at), np.int64)
+    for k in range(len(at)):
+        read, wanted = back[at[k]], meant[k][first : first + back.shape[1]]
+        # Kept as bits, which grow with a distance: many of them are compared at once.
+        furthest, apart, signs = np.int64(0), np.int64(0), np.uint32(0)
+        for x in range(len(read)):
+            # Of two numbers it is a number: no two floats are too far apart for a double.
+            distance = np.abs(np.float64(read[x]) - np.float64(wanted[x]))
+            if distance < np.inf:
+                furthest = max(furthest, np.float64(distance).view(np.int64))
+                signs |= np.float32(read[x]).view(np.uint32) ^ np.float32(wanted[x]).view(np.uint32)
+            elif not (read[x] == wanted[x] or (np.isnan(read[x]) and np.isnan(wanted[x]))):
+                apart += 1
+        largest[k], odd[k] = np.int64(furthest).view(np.float64), apart
+        differs[k] = furthest > 0 or apart > 0 or signs >> np.uint32(31) != 0
+    return differs, largest, odd
