@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 from imagecodecs import deflate_decode, deflate_encode  # noqa: F401
+from isal import isal_zlib  # noqa: F401
 
 import drawstring.core.recipe.asking  # noqa: F401
 from drawstring.core.halves import block_means, halved, singles
