@@ -67,15 +67,14 @@ def carried_out(words: list[str]) -> int | None:
     if not words or words[0] not in QUICK or None in (sys.stdin, sys.stdout, sys.stderr):
         return None
     try:
-        folder = Path(read_installation(dict(os.environ)).var) / "run"
-        request = _request(words)
-        house = _reached(folder)
+        house = _reached(Path(read_installation(dict(os.environ)).var) / "run")
     except (OSError, SettingError):  # whatever is wrong is told where it is carried out
         return None
     if house is None:
         return None
     with house, house.makefile("rb") as answers:
         try:
+            request = _request(words)
             socket.send_fds(house, [_LENGTH.pack(len(request))], [0, 1, 2])
             house.sendall(request)
             answer = answers.readline()

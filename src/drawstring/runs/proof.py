@@ -245,13 +245,19 @@ def _off(back: Stored, planes: Sequence[Stored]) -> dict[int, tuple[float, int]]
     """
     height, width, count = back.shape
     kinds = {plane.dtype for plane in planes}
-    groups = [_Meant([i for i, one in enumerate(planes) if one.dtype == kind], planes) for kind in kinds]
-    # A few rows of all channels are taken apart at once: they stay in the processor's cache meanwhile.
-    for top in range(0, height, _ROWS):
-        lines = _transposed(back[top : top + _ROWS].reshape(-1, count))
-        for group in groups:
-            group.compare(lines, top * width)
-    return {number: far for group in groups for number, far in group.off()}
+    off: dict[int, tuple[float, int]] = {}
+    for top in range(0, height, BLOCK):
+        part, meant = back[top : top + BLOCK], [plane[top : top + BLOCK] for plane in planes]
+        groups = [_Meant([i for i, one in enumerate(meant) if one.dtype == kind], meant) for kind in kinds]
+        # A few rows of all channels are taken apart at once: they stay in the processor's cache meanwhile.
+        for row in range(0, len(part), _ROWS):
+            lines = _transposed(part[row : row + _ROWS].reshape(-1, count))
+            for group in groups:
+                group.compare(lines, row * width)
+        for number, (largest, odd) in (one for group in groups for one in group.off()):
+            known = off.get(number, (0.0, 0))
+            off[number] = max(known[0], largest), known[1] + odd
+    return off
 
 
 class _Meant:

@@ -25,7 +25,7 @@ LINES = {"none": 1, "zips": 1, "zip": 16}
 
 _ISAL_LEVEL = 3  # of 0 to 3: those below miss that three channels of a grey pass are the same
 _LEVELS = {2: 1}
-"""The first of our levels is another library's, which is twice as quick as this one at its own first."""
+"""libdeflate's first level is our second: ISA-L, which is twice as quick as that, is our first."""
 
 
 def packed_chunks(
