@@ -176,12 +176,17 @@ def sequence_report(sequence: Sequence, surveyed: Survey, meaning: Meaning) -> S
         What its path says.
     """
     entries = [(number, surveyed.files[path]) for number, path in sequence.files]
-    layouts = Counter(entry.layout for _, entry in entries if entry.layout is not None)
+    layouts: Counter[tuple[object, ...]] = Counter()
+    # Most share one: to see that is quicker than to compare what it holds.
+    by_place = {id(entry.layout): entry.layout for _, entry in entries}
+    for place, count in Counter(id(entry.layout) for _, entry in entries).items():
+        if (layout := by_place[place]) is not None:
+            layouts[layout] += count
     usual_layout = layouts.most_common(1)[0][0] if layouts else None
     usual = surveyed.facts[usual_layout] if usual_layout is not None else None
     findings = _gaps(sequence) + _faults(sequence, entries)
     frames = []
-    taken: set[tuple[object, ...]] = set()
+    taken: dict[int, tuple[object, ...]] = {}
     for number, entry in entries:
         fault = entry.fault["what"] if entry.fault else ""
         if not fault and usual and entry.layout is not None:
@@ -191,11 +196,11 @@ def sequence_report(sequence: Sequence, surveyed: Survey, meaning: Meaning) -> S
                 fault, odd = _odd(sequence, number, said, facts, usual)
                 findings.append(odd)
             if not fault:
-                taken.add(entry.layout)
+                taken[id(entry.layout)] = entry.layout
         frames.append(FrameReport(number, entry.path, entry.size_bytes, entry.mtime_ns, fault))
     return SequenceReport(
         sequence.folder, sequence.pattern, meaning, frames, sequence.missing, usual,
-        union(surveyed.facts[layout].window for layout in taken) if taken else None, [], findings,
+        union(surveyed.facts[layout].window for layout in taken.values()) if taken else None, [], findings,
     )  # fmt: skip
 
 

@@ -27,6 +27,7 @@ from drawstring.core.errors import DrawstringError
 from drawstring.core.findings import Finding, Severity, gravest_first
 from drawstring.core.io.facts import ChannelRef, FileFacts
 from drawstring.core.io.headers import read_facts
+from drawstring.core.io.sequences import Sequence as FileSequence
 from drawstring.core.io.sequences import group, set_aside
 from drawstring.core.io.stills import ENDINGS
 from drawstring.core.io.thinned import read_thinned
@@ -270,10 +271,11 @@ def scan(
         paths, filling = _at_rest(paths, resting_s)
         findings += filling
     surveyed = surveyor(paths, told)
-    tiles, paths = _tiles(paths, surveyed, words or {}, layer, findings, told)
+    sequences = group(paths)
+    tiles, rest = _tiles(paths, sequences, surveyed, words or {}, layer, findings, told)
     reports = [
         sequence_report(sequence, surveyed, read_path(sequence.files[0][1], patterns))
-        for sequence in group(paths)
+        for sequence in (sequences if len(rest) == len(paths) else group(rest))
     ]
     reports = with_words_settled(reports, words)
     whole = [(i, sampling) for i, report in enumerate(reports) if (sampling := _sampling(report, dictionary))]
@@ -296,6 +298,7 @@ def scan(
 
 def _tiles(
     paths: list[str],
+    sequences: list[FileSequence],
     surveyed: Survey,
     words: Mapping[str, str],
     layer: Layer,
@@ -303,7 +306,7 @@ def _tiles(
     told: Told,
 ) -> tuple[list[TileSet], list[str]]:
     """Lay out what came in tiles; give it, and all other paths."""
-    raw, rest = find_tiles(paths, surveyed)
+    raw, rest = find_tiles(paths, surveyed, sequences)
     apart = [one for one in raw if words.get(one.pattern) == APART]
     raw = [one for one in raw if one not in apart]
     left = {path for one in apart for path in one.paths}

@@ -188,12 +188,13 @@ def group(paths: Iterable[str]) -> list[Sequence]:
                 stem, ending = os.path.splitext(os.path.basename(path))
                 stills.append(Sequence(os.path.dirname(path), stem, ending, 0, ((0, path),)))
             continue
+        before = len(str(found.dirname())) + len(base)
         for number in found.frameSet() or ():
             path = str(found.frame(number))
             # What looks like a minus is a dash between name and number; real minuses are set aside before.
-            has_dash = os.path.basename(path)[len(base) :].startswith("-")
+            has_dash = path.startswith("-", before)
             stem = f"{base}-" if has_dash else base
-            digits = len(os.path.basename(path)) - len(stem) - len(extension)
+            digits = len(path) - before - has_dash - len(extension)
             members = numbered.setdefault((folder, stem, extension), [])
             members.append((abs(int(number)), digits, path))
     alike: dict[tuple[str, str, str], list[tuple[str, str, str]]] = {}

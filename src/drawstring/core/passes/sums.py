@@ -112,8 +112,10 @@ def _sum_of(name: str, pictures: Mapping[str, Samples]) -> Sum | None:
     system = np.stack([columns[i] for i in fitting], axis=-1)
     from scipy.optimize import nnls  # by whoever needs it: it takes long to load
 
-    chosen = _whole_shares(nnls(system, whole)[0])
-    if chosen is None:
+    shares, apart = nnls(system, whole)
+    chosen = _whole_shares(shares)
+    # What no shares of them come close to, whole ones don't either.
+    if chosen is None and apart <= slack * np.sqrt(len(whole)):
         chosen = _fewest(system, whole, slack)
     if chosen is None:
         # A part that did not come: all that did lie below the whole, together.

@@ -86,7 +86,9 @@ class RawSet:
         return windows.most_common(1)[0][0] if windows else None
 
 
-def find_tiles(paths: Iterable[str], survey: Survey) -> tuple[list[RawSet], list[str]]:
+def find_tiles(
+    paths: Iterable[str], survey: Survey, sequences: Sequence_[Sequence] | None = None
+) -> tuple[list[RawSet], list[str]]:
     """Take tiles out of what lies in a folder.
 
     Parameters
@@ -94,6 +96,8 @@ def find_tiles(paths: Iterable[str], survey: Survey) -> tuple[list[RawSet], list
     paths : iterable of str
     survey : Survey
         Of all of them.
+    sequences : sequence of Sequence, optional
+        They as `group` groups them, where that was done already.
 
     Returns
     -------
@@ -102,9 +106,11 @@ def find_tiles(paths: Iterable[str], survey: Survey) -> tuple[list[RawSet], list
         All other paths, in their order.
     """
     paths = list(paths)
-    sets = _by_names(paths)
+    sequences = group(paths) if sequences is None else sequences
+    sets = _by_names(paths, sequences)
     taken = {path for one in sets for path in one.paths}
-    sets += _by_windows([path for path in paths if path not in taken], survey)
+    left = group(path for path in paths if path not in taken) if taken else sequences
+    sets += _by_windows(left, survey)
     taken = {path for one in sets for path in one.paths}
     sets = [_with_survey(one, survey) for one in sets]
     return sorted(sets, key=lambda one: (one.folder, one.pattern)), [p for p in paths if p not in taken]
@@ -125,12 +131,19 @@ def _with_survey(one: RawSet, survey: Survey) -> RawSet:
     return RawSet(one.folder, one.pattern, by_windows, one.is_sure, one.frames, files, facts)
 
 
-def _by_names(paths: list[str]) -> list[RawSet]:
+def _by_names(paths: list[str], sequences: Sequence_[Sequence]) -> list[RawSet]:
+    # What the name with the lowest number does not say, none of its sequence says.
+    might = {
+        path
+        for one in sequences
+        if place_in_name(one.files[0][1]) is not None
+        for _, path in (*one.files, *one.duplicates)
+    }
     told: dict[str, dict[Cell, list[str]]] = defaultdict(lambda: defaultdict(list))
     sure: dict[str, bool] = {}
     stills: set[str] = set()
     for path in paths:
-        place = place_in_name(path)
+        place = place_in_name(path) if path in might else None
         if place is not None:
             told[place.whole][place.row, place.col].append(path)
             sure[place.whole] = place.is_sure
@@ -161,34 +174,33 @@ def _is_grid(cells: set[Cell]) -> bool:
     return len(cells) > 1 and 2 * len(cells) > area
 
 
-def _by_windows(paths: list[str], survey: Survey) -> list[RawSet]:
+def _by_windows(sequences: Sequence_[Sequence], survey: Survey) -> list[RawSet]:
     """Find tiles that only their data windows tell: of stills or sequences that differ in one word."""
     sets: list[RawSet] = []
     alike: dict[object, list[tuple[Sequence, Window]]] = defaultdict(list)
-    for sequence in group(paths):
-        facts = [
-            survey.facts[layout]
-            for _, path in sequence.files
-            if (layout := survey.files[path].layout) is not None and layout in survey.facts
-        ]
-        if not facts:
-            continue
-        places = {
-            number: window
-            for (number, _), known in zip(sequence.files, facts, strict=False)
-            for window in (known.parts[0].data_window,)
+    for sequence in sequences:
+        layouts = [survey.files[path].layout for _, path in sequence.files]
+        # Most files share theirs with the others, and to compare it takes longer than to see that.
+        known = {
+            number: survey.facts[layout]
+            for number, layout in {id(layout): layout for layout in layouts}.items()
+            if layout is not None and layout in survey.facts
         }
+        if not known:
+            continue
+        facts = list(known.values())
         display = facts[0].parts[0].display_window
-        if len(facts) == len(sequence.files) and _tile(list(places.values()), display):
+        places = [known[id(one)].parts[0].data_window for one in layouts if id(one) in known]
+        if len(known) > 1 and len(places) == len(sequence.files) and _tile(places, display):
             # Each file has its own place: what looks like frames are the tiles of one still.
-            cells = numbered(list(places.values()))
+            cells = numbered(places)
             still: dict[Cell, tuple[str, ...]] = {
                 cell: (path,) for cell, (_, path) in zip(cells, sequence.files, strict=True)
             }
             stem = sequence.base.rstrip("_-. ") + sequence.extension
             sets.append(RawSet(sequence.folder, stem, True, True, {0: still}))
             continue
-        windows = {known.parts[0].data_window for known in facts}
+        windows = {one.parts[0].data_window for one in facts}
         if len(windows) == 1 and display != facts[0].parts[0].data_window:
             channels = tuple(
                 tuple((channel.name, channel.pixel_type) for channel in part.channels)
