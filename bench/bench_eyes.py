@@ -40,9 +40,9 @@ def timings(client: FlaskClient, number: int) -> None:
     for name, tried, budget in (
         ("eye_right", lambda i: f"eyes.shift={i}", "100 ms"),
         ("eye_right", lambda i: f"eyes.mend_turn={i / 50}&eyes.mend_down=2", "100 ms"),
-        ("anaglyph", lambda i: f"eyes.shift={i}", "100 ms"),
+        ("anaglyph", lambda i: f"eyes.shift={i}", "50 ms"),
         ("parallax", lambda i: f"eyes.shift={i}", "100 ms"),
-        ("eye_right", lambda i: f"{made}&eyes.interaxial={0.05 + i / 500}", "250 ms"),
+        ("eye_right", lambda i: f"{made}&eyes.interaxial={0.05 + i / 500}", "100 ms"),
         ("eye_left", lambda i: f"eyes.is_round=yes&eyes.yaw={i}", "100 ms"),
     ):
         client.get(f"{base}/{name}?level=1&{tried(99)}")

@@ -41,7 +41,7 @@ def main() -> None:
             scan(str(folder), roots=[str(folder)], surveyor=readers.survey, recogniser=readers.recognise)
             ours.append(time.perf_counter() - began)
     readers.close()
-    tell(f"scan of {COUNT:,} frames: floor / ours", min(floor) / min(ours), "0.60")
+    tell(f"scan of {COUNT:,} frames: floor / ours", min(floor) / min(ours), "0.80")
     shutil.rmtree(folder)
 
 
