@@ -77,6 +77,9 @@ def test_folder_mask_and_name_are_those_of_who_typed(typed, house, tmp_path):
     assert told(typed("cdl", "UT010", "mine.cc", "--out", **here))[:3] == (0, "Wrote mine.cc.\n", "")
     assert stat.S_IMODE((tmp_path / "mine.cc").stat().st_mode) == 0o600
     assert told(typed("cdl", "UT010", "mine.cc", **here))[0] == 0
+    # What a shell puts for <(…) is open in the typing process alone.
+    with open(tmp_path / "mine.cc") as file:
+        assert told(typed("cdl", "UT010", f"/dev/fd/{file.fileno()}", pass_fds=[file.fileno()]))[3]
     with sessionmaker(database)() as session:
         revision = session.scalars(select(Revision).order_by(Revision.id.desc())).first()
         assert revision.by == "keeper"
@@ -95,12 +98,12 @@ def test_nothing_is_begun_for_who_does_not_wait_any_more(typed, house, monkeypat
     assert "Twofold" not in told(typed("show", "list"))[1]
 
 
-def test_other_code_half_a_request_and_strange_words_leave_it_standing(typed, house):
+def test_other_ground_half_a_request_and_strange_words_leave_it_standing(typed, house):
     with reached(house) as (other, _):
-        request = json.dumps({"code": ["elsewhere"]}).encode()
+        request = json.dumps({"ground": ["elsewhere"]}).encode()
         socket.send_fds(other, [struct.pack("!Q", len(request))], [0, 1, 2])
         other.sendall(request)
-        assert other.recv(99) == b"other code\n", "who was changed meanwhile does it by himself"
+        assert other.recv(99) == b"other ground\n", "who was changed meanwhile does it by himself"
     for spoiled in (b"", b"\0", struct.pack("!Q", 9) + b"x", struct.pack("!Q", 4) + b"null"):
         with reached(house) as (other, _):
             socket.send_fds(other, [spoiled or b"\0"], [0] if len(spoiled) < 2 else [0, 1, 2])

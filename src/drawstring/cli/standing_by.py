@@ -3,7 +3,7 @@
 To load what a setting needs takes a second and more, to carry it out a fraction of that. So a copy of the
 pages' process listens on a socket in the state folder, which only its owner may open. Who types a command
 there hands it all that a command knows of the world: words, folder, environment and three channels. Where
-nobody stands by, or somebody with other code, the command is carried out where it was typed, as ever.
+nobody stands by, or somebody with other code or other files, the command is carried out where it was typed.
 """
 
 from __future__ import annotations
@@ -42,7 +42,7 @@ PATIENCE_S = 5.0
 
 _LENGTH = struct.Struct("!Q")
 _CREDENTIALS = struct.Struct("3i")  # process, user, group: unix(7), SO_PEERCRED
-_OTHER_CODE, _BEGIN = b"other code\n", b"!"
+_OTHER_GROUND, _BEGIN = b"other ground\n", b"!"
 
 
 def run() -> None:
@@ -66,6 +66,8 @@ def carried_out(words: list[str]) -> int | None:
     """
     if not words or words[0] not in QUICK or None in (sys.stdin, sys.stdout, sys.stderr):
         return None
+    if any(place in word for word in words for place in ("/dev/fd/", "/proc/")):
+        return None  # what this process has open, such as what a shell puts for <(…)
     try:
         house = _reached(Path(read_installation(dict(os.environ)).var) / "run")
     except (OSError, SettingError):  # whatever is wrong is told where it is carried out
@@ -78,7 +80,7 @@ def carried_out(words: list[str]) -> int | None:
             socket.send_fds(house, [_LENGTH.pack(len(request))], [0, 1, 2])
             house.sendall(request)
             answer = answers.readline()
-            if not answer or answer == _OTHER_CODE:
+            if not answer or answer == _OTHER_GROUND:
                 return None
             house.sendall(_BEGIN)
         except OSError:  # it went, is too slow, or a channel of ours is closed: nothing has begun
@@ -126,13 +128,16 @@ def _request(words: list[str]) -> bytes:
             "environment": dict(os.environ),
             "umask": umask,
             "encodings": [(one.encoding, one.errors) for one in channels],
-            "code": _code(),
+            "ground": _ground(),
         }
     ).encode()
 
 
-def _code() -> list[Any]:
-    """Tell what code this is: where it lies, how many files it has and when one was changed last."""
+def _ground() -> list[Any]:
+    """Tell what must be the same for both: the code, when it was changed last, and where paths lead.
+
+    A container that shares the state folder has other files under the same names.
+    """
     home = Path(__file__).parents[1]
     changed = [
         os.stat(os.path.join(place, name)).st_mtime_ns
@@ -140,7 +145,9 @@ def _code() -> list[Any]:
         for name in names
         if name.endswith(".py")
     ]
-    return [str(home), sys.version, len(changed), max(changed)]
+    root = os.stat("/")
+    spaces = [os.readlink(f"/proc/self/ns/{kind}") for kind in ("mnt", "pid", "user")]
+    return [str(home), sys.version, len(changed), max(changed), root.st_dev, root.st_ino, *spaces]
 
 
 def _reached(folder: Path) -> socket.socket | None:
@@ -210,7 +217,7 @@ def _serve(listener: socket.socket, ended: int) -> None:
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, signal.SIG_DFL)
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)  # nobody waits for the copies
-    code = _code()
+    ground = _ground()
     # All that each copy would else load, or put together, for itself.
     for name in ("psycopg", *(f"drawstring.cli.{file}" for quick in QUICK for file in ROOMS[quick].files)):
         import_module(name)
@@ -231,10 +238,10 @@ def _serve(listener: socket.socket, ended: int) -> None:
                 if _account(caller) == os.geteuid() and not os.fork():
                     listener.close()
                     os.close(ended)
-                    _carry_out(caller, code)
+                    _carry_out(caller, ground)
 
 
-def _carry_out(caller: socket.socket, code: list[Any]) -> NoReturn:
+def _carry_out(caller: socket.socket, ground: list[Any]) -> NoReturn:
     """Carry out one command in this copy, as the process would in which it was typed, and end."""
     status = 1
     try:
@@ -242,8 +249,8 @@ def _carry_out(caller: socket.socket, code: list[Any]) -> NoReturn:
         signal.signal(signal.SIGCHLD, signal.SIG_DFL)
         signal.signal(signal.SIGINT, signal.default_int_handler)
         request = _received(caller)
-        if request["code"] != code:
-            caller.sendall(_OTHER_CODE)
+        if request["ground"] != ground:
+            caller.sendall(_OTHER_GROUND)
             os._exit(0)
         _become(request)
         caller.sendall(b"%d\n" % os.getpid())
