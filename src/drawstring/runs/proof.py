@@ -277,18 +277,20 @@ class _Meant:
         if not self._is_uneven.all():
             are_same = same if size == lines.itemsize else same_as_halves
             self._is_uneven |= ~are_same(bits, self._at, self._values.view(_BITS[size]), first)
-        if not self._is_uneven.any():
+        which = np.flatnonzero(self._is_uneven)
+        if not len(which):
             return
         if self._values.dtype.kind == "f":
             if self._singles is None:
                 self._singles = singles(self._values)
-            differs, largest, odd = how_far(singles(lines), self._at, self._singles, first)
+            differs, largest, odd = how_far(singles(lines), self._at, self._singles, which, first)
         else:
-            meant = self._values[:, first : first + lines.shape[1]]
-            largest = np.abs(lines[self._at] - meant.astype(np.float64)).max(axis=1)
+            meant = self._values[which, first : first + lines.shape[1]]
+            largest = np.abs(lines[self._at[which]] - meant.astype(np.float64)).max(axis=1)
             differs, odd = largest > 0, 0
-        self._is_off |= differs
-        self._largest, self._odd = np.maximum(self._largest, largest), self._odd + odd
+        self._is_off[which] |= differs
+        self._largest[which] = np.maximum(self._largest[which], largest)
+        self._odd[which] += odd
 
     def off(self) -> Iterator[tuple[int, tuple[float, int]]]:
         """Give where those lie that are off, with the largest difference and how often one is no number."""

@@ -61,20 +61,31 @@ def same_as_halves(
 
 @kernel(nogil=True)
 def how_far(
-    back: NDArray[np.float32], at: NDArray[np.int64], meant: NDArray[np.float32], first: int
+    back: NDArray[np.float32],
+    at: NDArray[np.int64],
+    meant: NDArray[np.float32],
+    which: NDArray[np.int64],
+    first: int,
 ) -> tuple[NDArray[np.bool_], NDArray[np.float64], NDArray[np.int64]]:
-    """Tell how far planes that were read back are from those that were meant; parameters as of `same`.
+    """Tell how far some planes that were read back are from those that were meant.
+
+    Parameters
+    ----------
+    back, at, meant, first
+        As of `same`, but values instead of bits.
+    which : (J,) int
+        Which of the K planes are asked for.
 
     Returns
     -------
-    (differs, largest, odd) : each (K,)
+    (differs, largest, odd) : each (J,)
         Whether any value is another one, where NaN equals NaN, and 0 is not -0; the largest difference of two
         numbers; how often only one of both is a number.
     """
-    differs = np.zeros(len(at), np.bool_)
-    largest, odd = np.zeros(len(at)), np.zeros(len(at), np.int64)
-    for k in range(len(at)):
-        read, wanted = back[at[k]], meant[k][first : first + back.shape[1]]
+    differs = np.zeros(len(which), np.bool_)
+    largest, odd = np.zeros(len(which)), np.zeros(len(which), np.int64)
+    for k in range(len(which)):
+        read, wanted = back[at[which[k]]], meant[which[k]][first : first + back.shape[1]]
         # Kept as bits, which grow with a distance: many of them are compared at once.
         furthest, apart, signs = np.int64(0), np.int64(0), np.uint32(0)
         for x in range(len(read)):
