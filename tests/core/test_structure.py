@@ -1,6 +1,7 @@
 """Structures of many kinds: chunk tables walked, layers split, sequences reported, headers kept."""
 
 import json
+import os
 from fractions import Fraction
 from pathlib import Path
 
@@ -15,7 +16,7 @@ from drawstring.core.arrivals.report import STRAY
 from drawstring.core.depth import DepthSettings
 from drawstring.core.errors import SourceError
 from drawstring.core.io import ChannelRef, read_channels, read_facts
-from drawstring.core.io.chunks import walk
+from drawstring.core.io.chunks import Shapes, walk
 from drawstring.core.io.writing import write_exr
 from drawstring.core.pack import header_of
 from drawstring.core.passes import Role, recognise
@@ -92,6 +93,45 @@ def test_parts_that_are_cut_are_found(tmp_path):
     np.testing.assert_array_equal(plane, PICTURE[..., 0])
     path.write_bytes(data[: len(data) // 5])
     assert "ends early" in walk(str(path)).fault
+
+
+@pytest.mark.parametrize("form", ["lines", "tiles", "parts", "long"])
+def test_a_header_that_is_known_is_never_taken_for_another(tmp_path, form):
+    path = tmp_path / "a.exr"
+    if form == "parts":
+        parts = [
+            OpenEXR.Part({"owner": f"crew {i}"}, {"R": PICTURE[..., i].copy()}, f"part{i}") for i in range(3)
+        ]
+        with OpenEXR.File(parts) as file:
+            file.write(str(path))
+    else:
+        write_oiio(path, tile=16 if form == "tiles" else 0)
+    if form == "long":
+        write_plain(path, {"Z": PICTURE[..., 0].copy()}, manifest="tidewrack " * 9000)
+    whole = path.read_bytes()
+    other = tmp_path / "b.exr"
+    other.write_bytes(whole)
+
+    def told(*, known):
+        shapes = Shapes()
+        before = walk(str(path), shapes) if known else None
+        here = walk(str(other), shapes)
+        same = before is not None and here.structure is before.structure
+        return (here.fault, here.structure, here.channel_lists, here.unfinished, here.deep), same
+
+    assert told(known=True)[1]
+    # Of a file that differs in one byte, what is known of the first must hide nothing.
+    begin = len(whole) - 12_000 if form == "long" else whole.index(b"chlist\0")
+    with open(other, "r+b", buffering=0) as file:
+        for spot in (*range(12), *range(max(12, begin - 24), min(begin + 600, len(whole) - 1))):
+            for value in {0, whole[spot] ^ 1} - {whole[spot]}:
+                os.pwrite(file.fileno(), bytes([value]), spot)
+                assert told(known=True)[0] == told(known=False)[0], (spot, value)
+            os.pwrite(file.fileno(), whole[spot : spot + 1], spot)
+    # A value that means nothing to the structure may be another of its length.
+    if form in ("parts", "long"):
+        other.write_bytes(whole.replace(b"crew 1", b"crew 9").replace(b"wrack ", b"wreck "))
+        assert told(known=True)[1]
 
 
 def test_a_part_that_was_never_finished_leaves_the_others_to_be_taken(tmp_path):

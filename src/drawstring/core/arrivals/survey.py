@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 from drawstring.core.errors import DrawstringError
+from drawstring.core.io.chunks import Shapes
 from drawstring.core.io.facts import FileFacts
 from drawstring.core.io.headers import look_over, read_facts
 from drawstring.core.io.stills import is_still
@@ -54,6 +55,7 @@ def survey(paths: Iterable[str], *, begin: Callable[[str], object] = lambda path
     # Files whose structural attributes are equal byte by byte have one layout: only the first of them is
     # read attribute by attribute, which is most of the work.
     known: dict[tuple[bytes, ...], tuple[object, ...]] = {}
+    shapes = Shapes()
     for path in paths:
         begin(path)
         try:
@@ -62,16 +64,16 @@ def survey(paths: Iterable[str], *, begin: Callable[[str], object] = lambda path
                 result.facts.setdefault(facts.layout, facts)
                 result.files[path] = Surveyed(path, facts.size_bytes, facts.mtime_ns, facts.layout)
                 continue
-            status, structure = look_over(path)
-            layout = known.get(structure.structure)
+            looked = look_over(path, shapes)
+            layout = known.get(looked.structure)
             if layout is None:
                 facts = read_facts(path)
-                layout = known[structure.structure] = facts.layout
+                layout = known[looked.structure] = facts.layout
                 result.facts.setdefault(layout, facts)
         except DrawstringError as error:
             result.files[path] = faulty(path, error)
             continue
-        result.files[path] = Surveyed(path, status.st_size, status.st_mtime_ns, layout)
+        result.files[path] = Surveyed(path, looked.status.st_size, looked.status.st_mtime_ns, layout)
     return result
 
 

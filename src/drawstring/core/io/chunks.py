@@ -13,39 +13,29 @@ from __future__ import annotations
 import os
 import struct
 import sys
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import BinaryIO
 
-from drawstring.core.io.limits import MAX_CHUNKS, MAX_HEADER_BYTES
+from drawstring.core.io.header_shape import MULTIPART, HeaderShape, PartShape, read_shape
+from drawstring.core.io.limits import MAX_CHUNKS
 
 MAGIC = 20000630
-STRUCTURAL = frozenset(
-    {
-        "channels",
-        "compression",
-        "dataWindow",
-        "displayWindow",
-        "name",
-        "pixelAspectRatio",
-        "tiles",
-        "type",
-        "view",
-    }
-)
-"""Attributes that decide how the pixels lie."""
-
-_TILED, _DEEP, _MULTIPART = 0x200, 0x800, 0x1000
+_TILED, _DEEP = 0x200, 0x800
 _TABLE_BLOCK = 4096
+_START = 16_384
+"""So many bytes hold header and chunk table of nearly every file: one read instead of five."""
+_MOST_SHAPES = 8
 _TYPES = {0: "uint", 1: "half", 2: "float"}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class FileWalk:
     """What a walk through a file's structure found.
 
     Attributes
     ----------
+    status : os.stat_result
+        Of the file that was walked through.
     fault : str or None
         What is wrong with the file as a whole, as a clause that can follow its name; None when every
         chunk is there.
@@ -60,6 +50,7 @@ class FileWalk:
         Parts with a varying number of samples in a pixel.
     """
 
+    status: os.stat_result
     fault: str | None
     structure: tuple[bytes, ...] = ()
     channel_lists: tuple[bytes, ...] = ()
@@ -72,40 +63,86 @@ class FileWalk:
         return tuple(_channel_types(one) for one in self.channel_lists)
 
 
-def walk(path: str) -> FileWalk:
+class Shapes:
+    """Headers that were read lately, for files that have the same: the last one first."""
+
+    def __init__(self) -> None:
+        self._shapes: list[HeaderShape] = []
+
+    @property
+    def reach(self) -> int:
+        """How many bytes hold a file's header and the begin of its chunk table, as far as is known."""
+        return max(_START, len(self._shapes[0].head) + _TABLE_BLOCK) if self._shapes else _START
+
+    def of(self, start: bytes, more: Callable[[int, int], bytes]) -> HeaderShape | str:
+        """Give a file's headers, read anew only where none of the known ones is theirs."""
+        for place, shape in enumerate(self._shapes):
+            if shape.is_of(start):
+                if place:
+                    self._shapes.insert(0, self._shapes.pop(place))
+                return shape
+        read = read_shape(start, more)
+        if not isinstance(read, str):
+            self._shapes = [read, *self._shapes[: _MOST_SHAPES - 1]]
+        return read
+
+
+def walk(path: str, shapes: Shapes | None = None) -> FileWalk:
     """Walk through a file's header and chunk table.
 
     Parameters
     ----------
     path : str
         Any file; one that is not OpenEXR is a fault too.
+    shapes : Shapes, optional
+        Of files that were walked through before.
+
+    Raises
+    ------
+    OSError
+        It can't be opened or read.
     """
-    size = os.path.getsize(path)
+    # A pipe that bears a picture's name must not keep anybody waiting for its other end.
+    descriptor = os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK)
+    try:
+        return _walk(descriptor, os.fstat(descriptor), shapes or Shapes())
+    finally:
+        os.close(descriptor)
+
+
+def _walk(descriptor: int, status: os.stat_result, shapes: Shapes) -> FileWalk:
+    size = status.st_size
     if size == 0:
-        return FileWalk("is empty")
-    with open(path, "rb") as file:
-        start = file.read(8)
-        if len(start) < 8 or struct.unpack("<i", start[:4])[0] != MAGIC:
-            return FileWalk("is not an OpenEXR file")
-        flags = struct.unpack("<i", start[4:])[0]
-        multipart = bool(flags & _MULTIPART)
-        parts = _walk_headers(file, size, multipart=multipart)
-        if isinstance(parts, str):
-            return FileWalk(parts)
-        lists = tuple(part.channels for part in parts)
-        structure = (start, *(each for part in parts for each in part.structure))
-        # A library may refuse deep data with words of its own; it is told before any is asked.
-        deep = tuple(i for i, part in enumerate(parts) if "deep" in part.kind)
-        if flags & _DEEP or deep:
-            return FileWalk(None, structure, lists, deep=deep or (0,))
-        if not multipart:
-            fault = _fault_of_chunks(file, size, tiled=bool(flags & _TILED))
-            return FileWalk(fault, structure, lists)
-        faults = _faults_of_parts(file, size, parts)
-        if len(faults) == len(parts):
-            return FileWalk(faults[0], structure, lists)
-        lacking = (f"unfinished {sorted(faults)}".encode(),) if faults else ()
-        return FileWalk(None, (*structure, *lacking), lists, faults)
+        return FileWalk(status, "is empty")
+    start = _read(descriptor, min(shapes.reach, size), 0)
+    if len(start) < 8 or struct.unpack_from("<i", start)[0] != MAGIC:
+        return FileWalk(status, "is not an OpenEXR file")
+    shape = shapes.of(start, lambda count, at: _read(descriptor, count, at))
+    if isinstance(shape, str):
+        return FileWalk(status, shape)
+    parts, structure, lists = shape.parts, shape.structure, shape.channel_lists
+    flags = shape.flags
+    # A library may refuse deep data with words of its own; it is told before any is asked.
+    if flags & _DEEP or shape.deep:
+        return FileWalk(status, None, structure, lists, deep=shape.deep or (0,))
+    table = _Table(descriptor, size, start, len(shape.head))
+    if not flags & MULTIPART:
+        fault = _fault_of_chunks(table, tiled=bool(flags & _TILED))
+        return FileWalk(status, fault, structure, lists)
+    faults = _faults_of_parts(table, parts)
+    if len(faults) == len(parts):
+        return FileWalk(status, faults[0], structure, lists)
+    if faults:
+        structure = (*structure, f"unfinished {sorted(faults)}".encode())
+    return FileWalk(status, None, structure, lists, faults)
+
+
+def _read(descriptor: int, count: int, at: int) -> bytes:
+    """Read so many bytes from there on; fewer where the file ends before."""
+    data = os.pread(descriptor, count, at)
+    while len(data) < count and (more := os.pread(descriptor, count - len(data), at + len(data))):
+        data += more
+    return data
 
 
 def _channel_types(data: bytes) -> dict[str, str]:
@@ -119,122 +156,72 @@ def _channel_types(data: bytes) -> dict[str, str]:
     return types
 
 
-@dataclass
-class _Part:
-    """What one part's header says of its structure."""
+@dataclass(frozen=True, slots=True)
+class _Table:
+    """Where a file's chunk tables lie."""
 
-    structure: list[bytes] = field(default_factory=list)
-    channels: bytes = b""
-    kind: str = ""
-    chunks: int = 0
+    descriptor: int
+    size: int
+    """Of the file, in bytes."""
+    start: bytes
+    """The file's first bytes."""
+    begin: int
+    """Where the first table begins."""
 
-
-def _walk_headers(file: BinaryIO, size: int, *, multipart: bool) -> list[_Part] | str:
-    """Move to the chunk table and give each part's structure; or what is wrong, as a clause."""
-    # One read for nearly every header: walking attribute by attribute costs a scan of thousands dearly.
-    begin = file.tell()
-    buffer = file.read(min(65_536, size))
-    position = 0
-    parts: list[_Part] = []
-
-    def need(count: int) -> bool:
-        nonlocal buffer
-        while len(buffer) < position + count:
-            if len(buffer) > MAX_HEADER_BYTES:
-                return False
-            more = file.read(1 << 20)
-            if not more:
-                return False
-            buffer += more
-        return True
-
-    def text() -> str | None:
-        nonlocal position
-        while True:
-            end = buffer.find(b"\0", position)
-            if end >= 0:
-                found = buffer[position:end].decode("latin-1")
-                position = end + 1
-                return found
-            if not need(len(buffer) - position + 1):
-                return None
-
-    def ended() -> str:
-        if len(buffer) > MAX_HEADER_BYTES:
-            return f"has a header of more than {MAX_HEADER_BYTES // 2**20} MB, which can't be right"
-        return "ends within its header"
-
-    while True:  # one header after another; a multi-part file ends them with an empty one
-        part, attributes = _Part(), 0
-        while True:
-            name = text()
-            if name is None:
-                return ended()
-            if not name:
-                break
-            kind = text()
-            if kind is None or not need(4):
-                return ended()
-            length = struct.unpack_from("<i", buffer, position)[0]
-            position += 4
-            if length < 0 or length > MAX_HEADER_BYTES:
-                return f"has a damaged header: its attribute {name[:40]!r} would be {length:,} bytes long"
-            if not need(length):
-                return ended()
-            value = buffer[position : position + length]
-            if name in STRUCTURAL:
-                part.structure.append(name.encode() + value)
-            if kind == "chlist":
-                part.channels = value
-            elif name == "type":
-                part.kind = value.decode("latin-1").rstrip("\0")
-            elif name == "chunkCount" and length == 4:
-                part.chunks = struct.unpack("<i", value)[0]
-            position += length
-            attributes += 1
-        if attributes or not multipart:
-            parts.append(part)
-        if not multipart or attributes == 0:
-            file.seek(begin + position)
-            return parts or "has a header that holds nothing"
+    def read(self, count: int, at: int) -> bytes:
+        """Give so many bytes of the file, out of its first ones where they are among them."""
+        end = at + count
+        return self.start[at:end] if end <= len(self.start) else _read(self.descriptor, count, at)
 
 
-def _faults_of_parts(file: BinaryIO, size: int, parts: Sequence[_Part]) -> dict[int, str]:
+def _faults_of_parts(table: _Table, parts: Sequence[PartShape]) -> dict[int, str]:
     """Tell which parts of a multi-part file are not whole: each has a table of its own, one after another."""
     faults: dict[int, str] = {}
+    at, size = table.begin, table.size
     for i, part in enumerate(parts):
         if not 0 < part.chunks <= MAX_CHUNKS:
             # Without a count the next part's table can't be found either.
             return dict.fromkeys(range(len(parts)), f"has {part.chunks:,} chunks in part {i}, by its header")
-        table = file.read(8 * part.chunks)
-        if len(table) < 8 * part.chunks:
+        entries = table.read(8 * part.chunks, at)
+        if len(entries) < 8 * part.chunks:
             faults |= dict.fromkeys(range(i, len(parts)), "ends before its chunk table")
             break
-        offsets = struct.unpack(f"<{part.chunks}Q", table)
-        here = sum(1 for offset in offsets if offset)
-        if here < part.chunks:
+        at += len(entries)
+        offsets = struct.unpack(f"<{part.chunks}Q", entries)
+        if 0 in offsets:
+            here = part.chunks - offsets.count(0)
             faults[i] = f"was never finished: {here} of {part.chunks} chunks are in it"
             continue
-        last, place = max(offsets), file.tell()
+        last = max(offsets)
         lead = 4 + (20 if "tile" in part.kind else 8)
-        file.seek(min(last, size))
-        begin = file.read(lead)
-        file.seek(place)
+        begin = table.read(lead, min(last, size))
         packed = struct.unpack("<i", begin[-4:])[0] if len(begin) == lead else 0
         if len(begin) < lead or last + lead + max(packed, 0) > size:
             faults[i] = f"ends early: {size:,} bytes are here, its last chunk begins at {last:,}"
     return faults
 
 
-def _chunk_table(file: BinaryIO, start: int) -> list[int]:
+def _chunk_table(table: _Table) -> Sequence[int]:
     """Read the chunk table, which ends where the chunk begins that lies first in the file.
 
     In decreasing line order that one is not the table's first entry: so each entry may bring the end nearer,
     and the table is read until it meets it. What was not written is 0.
     """
+    start = table.begin
+    (first,) = struct.unpack("<Q", table.read(8, start))
+    count, odd = divmod(first - start, 8)
+    if not odd and 0 < count <= _TABLE_BLOCK:
+        entries = table.read(8 * count, start)
+        if len(entries) == 8 * count:
+            usual = struct.unpack(f"<{count}Q", entries)
+            if min(usual) == first:
+                return usual
     offsets: list[int] = []
     end = sys.maxsize
-    while len(offsets) <= MAX_CHUNKS and (block := file.read(_TABLE_BLOCK)):
+    while len(offsets) <= MAX_CHUNKS:
+        block = table.read(_TABLE_BLOCK, start + 8 * len(offsets))
+        if len(block) < 8:
+            break
         for (offset,) in struct.iter_unpack("<Q", block[: len(block) // 8 * 8]):
             if start + 8 * len(offsets) >= end:
                 return offsets
@@ -244,19 +231,18 @@ def _chunk_table(file: BinaryIO, start: int) -> list[int]:
     return offsets
 
 
-def _fault_of_chunks(file: BinaryIO, size: int, *, tiled: bool) -> str | None:
-    table_start = file.tell()
-    first = file.read(8)
-    if len(first) < 8:
+def _fault_of_chunks(table: _Table, *, tiled: bool) -> str | None:
+    size = table.size
+    entry = table.read(8, table.begin)
+    if len(entry) < 8:
         return "ends before its chunk table"
     # The first chunk follows the table at once, so the smallest offset tells how long the table is.
-    smallest = struct.unpack("<Q", first)[0]
+    smallest = struct.unpack("<Q", entry)[0]
     if smallest == 0:
         return "was never finished: the renderer stopped while writing it"
-    if smallest <= table_start or smallest > size:
+    if smallest <= table.begin or smallest > size:
         return f"ends early: {size:,} bytes are here, its first chunk would lie at {smallest:,}"
-    file.seek(table_start)
-    offsets = _chunk_table(file, table_start)
+    offsets = _chunk_table(table)
     if len(offsets) > MAX_CHUNKS:
         return f"has a chunk table that can't be right: more than {MAX_CHUNKS:,} chunks"
     if 0 in offsets:
@@ -266,8 +252,7 @@ def _fault_of_chunks(file: BinaryIO, size: int, *, tiled: bool) -> str | None:
     lead = 20 if tiled else 8
     if last + lead > size:
         return f"ends early: {size:,} bytes are here, its last chunk begins at {last:,}"
-    file.seek(last + lead - 4)
-    packed = struct.unpack("<i", file.read(4))[0]
+    (packed,) = struct.unpack("<i", table.read(4, last + lead - 4))
     if packed >= 0 and last + lead + packed > size:
         missing = last + lead + packed - size
         return f"ends early: the last {missing:,} of {last + lead + packed:,} bytes are missing"

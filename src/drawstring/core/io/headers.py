@@ -19,7 +19,7 @@ import OpenEXR
 from drawstring.core.errors import DrawstringError, SourceError
 from drawstring.core.io import limits
 from drawstring.core.io.attributes import key_code_numbers, kind_of
-from drawstring.core.io.chunks import FileWalk, walk
+from drawstring.core.io.chunks import FileWalk, Shapes, walk
 from drawstring.core.io.facts import ChannelFacts, FileFacts, PartFacts, Window, is_finite
 from drawstring.core.io.luminance import with_colours
 from drawstring.core.io.stills import is_still, read_still_facts
@@ -53,7 +53,8 @@ def read_facts(path: str) -> FileFacts:
         facts = read_still_facts(path)
         _refuse_oversize(facts)
         return facts
-    status, structure = look_over(path)
+    structure = look_over(path)
+    status = structure.status
     try:
         parts = OpenEXR.File(path, header_only=True).parts
         facts = FileFacts(
@@ -107,21 +108,25 @@ def _with_side_manifests(part: PartFacts, folder: str) -> PartFacts:
     return replace(part, metadata={**part.metadata, **found}) if found else part
 
 
-def look_over(path: str) -> tuple[os.stat_result, FileWalk]:
+def look_over(path: str, shapes: Shapes | None = None) -> FileWalk:
     """Make sure that a file is there and whole, without reading its attributes one by one.
+
+    Parameters
+    ----------
+    path : str
+    shapes : Shapes, optional
+        Headers of files that were looked over before.
 
     Raises
     ------
     SourceError
         The file is missing, unreadable or torn.
     """
-    name = os.path.basename(path)
     try:
-        status = os.stat(path)
-        structure = walk(path)
+        structure = walk(path, shapes)
     except OSError as error:
         raise SourceError(
-            f"{name} can't be opened: {error.strerror or error}.",
+            f"{os.path.basename(path)} can't be opened: {error.strerror or error}.",
             where=path,
             why="Its frame would be missing from the shot.",
             remedy="Check that the file is there and may be read, then scan again.",
@@ -129,19 +134,19 @@ def look_over(path: str) -> tuple[os.stat_result, FileWalk]:
     if structure.deep:
         which = ", ".join(str(part) for part in structure.deep)
         raise SourceError(
-            f"{name} holds deep data (part {which}).",
+            f"{os.path.basename(path)} holds deep data (part {which}).",
             where=path,
             why="Deep pictures have a varying number of samples in a pixel, which flat passes can't carry.",
             remedy="Ask the renderer for flat passes, or flatten the deep picture first.",
         )
     if structure.fault:
         raise SourceError(
-            f"{name} {structure.fault}.",
+            f"{os.path.basename(path)} {structure.fault}.",
             where=path,
             why="Packed as it is, the shot would carry a torn frame.",
             remedy="Render or copy this frame again and scan again; the other frames go on.",
         )
-    return status, structure
+    return structure
 
 
 def _part(index: int, part: Any, types: dict[str, str], unfinished: str) -> PartFacts:
