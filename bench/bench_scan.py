@@ -28,7 +28,7 @@ def main() -> None:
         shutil.copyfile(first, folder / f"bench.{1000 + number}.exr")
     paths, workers = paths_in(folder), os.cpu_count() or 1
     readers = Readers(workers)
-    readers.survey(paths[:workers])  # both pools are warm
+    readers.survey(paths[:workers])()  # both pools are warm
     with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("forkserver")) as pool:
         chunks = [paths[i : i + 200] for i in range(0, len(paths), 200)]
         list(pool.map(headers, chunks[:workers]))

@@ -5,11 +5,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from makers import write_plain
+from scipy.optimize import nnls
 
 from drawstring.core.arrivals import scan
 from drawstring.core.eyes.proposal import propose
 from drawstring.core.passes import Role, entry
-from drawstring.core.passes.sums import sum_among
+from drawstring.core.passes.sums import nearest_shares, sum_among
 
 H, W = 54, 96
 
@@ -34,6 +35,24 @@ def test_any_sum_of_lights_is_found_among_strangers(parts, strangers, seed):
     assert found.explained == 1
     del pictures["w"]
     assert sum_among(pictures) is None, "strangers add up to nothing"
+
+
+@settings(deadline=None, max_examples=60)
+@given(st.integers(0, 10_000), st.integers(2, 12), st.sampled_from([0, 1e-9, 1e-5, 1e-3, 1e-1, 3]))
+def test_the_quick_way_to_shares_gives_what_the_long_way_does(seed, columns, apart):
+    rng = np.random.default_rng(seed)
+    system = rng.random((400, columns)) ** 4 * 10.0 ** rng.integers(-4, 4, columns)
+    # Two columns that are nearly or wholly the same; a whole that is nearly or wholly a sum.
+    system[:, 1] = system[:, 0] * (1 + apart * rng.random(400))
+    whole = system[:, rng.random(columns) < 0.6].sum(axis=1)
+    whole = whole * (1 + apart * rng.standard_normal(400)) + 1e-3 * rng.random(400) * apart
+    shares, distance = nearest_shares(system, whole)
+    expected, far = nnls(system, whole)
+    scale = np.linalg.norm(whole) or 1.0
+    assert shares.min() >= 0 and abs(distance - far) <= 1e-7 * scale
+    assert abs(np.linalg.norm(system @ shares - whole) - far) <= 1e-7 * scale
+    if 0.1 <= apart:  # columns that are the same share as they like
+        np.testing.assert_allclose(shares, expected, rtol=1e-5, atol=1e-7 * shares.max())
 
 
 def delivery(folder, names: dict[str, np.ndarray], *, loose: bool):

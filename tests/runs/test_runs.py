@@ -385,7 +385,7 @@ def test_a_file_that_kills_its_decoder_is_refused_and_the_next_is_read(copied):
             readers.read("deadly.exr", die, "deadly.exr")
         assert readers.read("tame.exr", die, "tame.exr") is None
         paths = sorted(str(path) for path in copied.iterdir())
-        assert set(readers.survey(paths).files) == set(paths)
+        assert set(readers.survey(paths)().files) == set(paths)
     finally:
         readers.close()
 

@@ -16,6 +16,7 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import CancelledError, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
+from functools import partial
 from typing import Any, TypeVar
 
 from drawstring.core.arrivals.adding_up import Recognised
@@ -31,7 +32,8 @@ from drawstring.runs.handing import clear_away, hand_over, taken
 
 Answer = TypeVar("Answer")
 
-_CHUNK = 200
+_CHUNK = 1000
+"""So many headers at most are asked for at once: with fewer, who reads would wait for who asks."""
 HEADER_S = 5.0
 """For how long one header may be read."""
 FRAMES_S = 60.0
@@ -112,10 +114,13 @@ class Readers:
         finally:
             own.shutdown(wait=False)
 
-    def survey(self, paths: Sequence[str], told: Told = _quiet) -> Survey:
-        """Read many headers at once (see `core.arrivals.survey`); a killer among them becomes a fault."""
-        whole = Survey()
-        chunks = [list(paths[i : i + _CHUNK]) for i in range(0, len(paths), _CHUNK)]
+    def survey(self, paths: Sequence[str], told: Told = _quiet) -> Callable[[], Survey]:
+        """Begin to read many headers at once; what is given waits for what they say.
+
+        A file that kills who reads it becomes a fault. See `core.arrivals.survey`.
+        """
+        size = min(_CHUNK, max(20, len(paths) // (4 * self.workers)))
+        chunks = [list(paths[i : i + size]) for i in range(0, len(paths), size)]
         pool = self._get()
         asked: list[tuple[list[str], Future[Survey] | None]] = []
         for chunk in chunks:
@@ -123,7 +128,12 @@ class Readers:
                 asked.append((chunk, pool.submit(survey_watched, chunk)))
             except (BrokenProcessPool, RuntimeError):
                 asked.append((chunk, None))
-        done = 0
+        return partial(self._surveyed, pool, asked, told)
+
+    def _surveyed(
+        self, pool: ProcessPoolExecutor, asked: list[tuple[list[str], Future[Survey] | None]], told: Told
+    ) -> Survey:
+        whole, done, total = Survey(), 0, sum(len(chunk) for chunk, _ in asked)
         for chunk, future in asked:
             try:
                 if future is None:
@@ -133,7 +143,7 @@ class Readers:
                 self._drop(pool)
                 self._survey_one_by_one(chunk, whole)
             done += len(chunk)
-            told("reading headers", done, len(paths))
+            told("reading headers", done, total)
         return whole
 
     def _survey_one_by_one(self, paths: Sequence[str], whole: Survey) -> None:

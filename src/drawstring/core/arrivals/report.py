@@ -177,20 +177,21 @@ def sequence_report(sequence: Sequence, surveyed: Survey, meaning: Meaning) -> S
     """
     entries = [(number, surveyed.files[path]) for number, path in sequence.files]
     layouts: Counter[tuple[object, ...]] = Counter()
-    # Most share one: to see that is quicker than to compare what it holds.
+    # Thousands share a few: each is compared once, not for every frame that has it.
     by_place = {id(entry.layout): entry.layout for _, entry in entries}
     for place, count in Counter(id(entry.layout) for _, entry in entries).items():
         if (layout := by_place[place]) is not None:
             layouts[layout] += count
     usual_layout = layouts.most_common(1)[0][0] if layouts else None
     usual = surveyed.facts[usual_layout] if usual_layout is not None else None
+    odd_places = {place for place, layout in by_place.items() if layout != usual_layout}
     findings = _gaps(sequence) + _faults(sequence, entries)
     frames = []
     taken: dict[int, tuple[object, ...]] = {}
     for number, entry in entries:
         fault = entry.fault["what"] if entry.fault else ""
         if not fault and usual and entry.layout is not None:
-            if entry.layout is not usual_layout and entry.layout != usual_layout:
+            if id(entry.layout) in odd_places:
                 facts = surveyed.facts[entry.layout]
                 said = "; ".join(differences(facts, usual))
                 fault, odd = _odd(sequence, number, said, facts, usual)

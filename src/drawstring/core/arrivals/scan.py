@@ -11,6 +11,7 @@ import time
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 
@@ -58,7 +59,8 @@ class Sampling:
     """Whether the frames' pixels are looked at."""
 
 
-Surveyor = Callable[[list[str], Told], Survey]
+Surveyor = Callable[[list[str], Told], Callable[[], Survey]]
+"""Begins to read headers, and gives what to call for what they say: names are put in order meanwhile."""
 Recogniser = Callable[[list[Sampling], Told], list[Recognised | None]]
 Layer = Callable[[RawSet], TileSet]
 
@@ -168,8 +170,8 @@ def _quiet(doing: str, done: int, total: int) -> None:
     pass
 
 
-def _survey_here(paths: list[str], told: Told) -> Survey:
-    return survey(paths)
+def _survey_here(paths: list[str], told: Told) -> Callable[[], Survey]:
+    return partial(survey, paths)
 
 
 def _recognise_here(samplings: list[Sampling], told: Told) -> list[Recognised | None]:
@@ -270,8 +272,9 @@ def scan(
     if resting_s:
         paths, filling = _at_rest(paths, resting_s)
         findings += filling
-    surveyed = surveyor(paths, told)
+    collect = surveyor(paths, told)
     sequences = group(paths)
+    surveyed = collect()
     tiles, rest = _tiles(paths, sequences, surveyed, words or {}, layer, findings, told)
     reports = [
         sequence_report(sequence, surveyed, read_path(sequence.files[0][1], patterns))
@@ -337,18 +340,19 @@ def _sampling(report: SequenceReport, dictionary: Sequence[Entry]) -> Sampling |
     )  # fmt: skip
 
 
-def _files(folder: str) -> Iterator[tuple[str, bool]]:
-    """Give every file below a folder, by name, and whether it is a link; links to folders stay shut."""
+def _files(folder: str) -> Iterator[tuple[str, str, bool]]:
+    """Give every file below a folder, its name, and whether it is a link; links to folders stay shut."""
     if os.path.isfile(folder):
-        yield folder, os.path.islink(folder)
+        yield folder, os.path.basename(folder), os.path.islink(folder)
         return
     try:
         entries = sorted(os.scandir(folder), key=lambda entry: entry.name)
     except OSError:
         return
     for entry in entries:
-        if not entry.is_dir(follow_symlinks=False) and not (entry.is_symlink() and os.path.isdir(entry.path)):
-            yield entry.path, entry.is_symlink()
+        is_link = entry.is_symlink()
+        if not entry.is_dir(follow_symlinks=False) and not (is_link and os.path.isdir(entry.path)):
+            yield entry.path, entry.name, is_link
     for entry in entries:
         if entry.is_dir(follow_symlinks=False) and not entry.name.startswith("."):
             yield from _files(entry.path)
@@ -360,12 +364,11 @@ def _list(folder: str, roots: Sequence[str]) -> tuple[list[str], list[Finding]]:
     outside: list[str] = []
     unreadable: list[str] = []
     others: Counter[str] = Counter()
-    for path, is_link in _files(folder):
-        name = os.path.basename(path)
+    for path, name, is_link in _files(folder):
         if name.startswith("."):
             continue
         ending = os.path.splitext(name)[1].lower()
-        if name.encode(errors="surrogateescape") != name.encode(errors="replace"):
+        if not name.isascii() and name.encode(errors="surrogateescape") != name.encode(errors="replace"):
             unreadable.append(os.fsencode(path).decode(errors="replace"))
             continue
         if is_link and not any(is_below(os.path.realpath(path), root) for root in roots):

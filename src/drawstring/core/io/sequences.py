@@ -115,10 +115,14 @@ def set_aside(paths: Iterable[str]) -> tuple[list[str], list[SetAside]]:
     negative: dict[str, list[str]] = {}
     between: dict[tuple[str, str], list[tuple[str, str, str]]] = {}
     for path in paths:
-        folder, name = os.path.split(path)
-        if "-" not in name and name.count(".") < 2:
+        # Most names can be told to have neither by a glance at them.
+        name = path[path.rfind(os.sep) + 1 :]
+        before, _, last = name.rpartition(".")[0].rpartition(".")
+        if "-" not in name and not (before[-1:].isdigit() and last.isdigit()):
             kept.append(path)
-        elif match := _NEGATIVE.match(name):
+            continue
+        folder, name = os.path.split(path)
+        if match := _NEGATIVE.match(name):
             negative.setdefault(os.path.join(folder, match["base"]), []).append(path)
         elif match := _BETWEEN.match(name):
             key = (os.path.join(folder, match["base"]), match["ending"])
@@ -174,7 +178,7 @@ def group(paths: Iterable[str]) -> list[Sequence]:
     named: list[str] = []
     for path in paths:
         stem, ending = os.path.splitext(os.path.basename(path))
-        if _SIZE.search(stem):
+        if ("x" in stem or "X" in stem) and _SIZE.search(stem):
             stills.append(Sequence(os.path.dirname(path), stem, ending, 0, ((0, path),)))
         else:
             named.append(path)
@@ -188,9 +192,12 @@ def group(paths: Iterable[str]) -> list[Sequence]:
                 stem, ending = os.path.splitext(os.path.basename(path))
                 stills.append(Sequence(os.path.dirname(path), stem, ending, 0, ((0, path),)))
             continue
-        before = len(str(found.dirname())) + len(base)
+        lead = f"{found.dirname()}{base}"
+        before, width = len(lead), found.zfill()
         for number in found.frameSet() or ():
-            path = str(found.frame(number))
+            # The package's own way to a frame's name asks anew each time how it is written.
+            is_plain = type(number) is int and number > 0
+            path = f"{lead}{number:0{width}d}{extension}" if is_plain else str(found.frame(number))
             # What looks like a minus is a dash between name and number; real minuses are set aside before.
             has_dash = path.startswith("-", before)
             stem = f"{base}-" if has_dash else base

@@ -6,12 +6,13 @@ squares; in a true sum they are 0 or 1. Where two partitions of one picture came
 one with fewer parts.
 
 Source: C. L. Lawson, R. J. Hanson, "Solving Least Squares Problems", 1974, chapter 23 (non-negative least
-squares, as SciPy has it).
+squares, as SciPy has it) and chapter 19 (normal equations with a Cholesky decomposition).
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from itertools import combinations
 
@@ -29,6 +30,9 @@ _ROUNDING = 4e-3
 
 _SHARE = 0.02
 """How far from 0 or 1 a coefficient may lie."""
+
+_APART = 1e-3
+"""How far a column has to lie from what others span, as a share of its length, for normal equations."""
 
 _MOST = 24
 """Pictures beyond so many are not tried with each other's products."""
@@ -106,13 +110,12 @@ def _sum_of(name: str, pictures: Mapping[str, Samples]) -> Sum | None:
     columns = [_product(term, pictures) for term in terms]
     # A term that is larger than the whole somewhere is no part of it.
     slack = _ROUNDING * max(float(whole.max()), 1e-6)
-    fitting = [i for i, column in enumerate(columns) if (column <= whole * (1 + _ROUNDING) + slack).all()]
+    most = whole * (1 + _ROUNDING) + slack
+    fitting = [i for i, column in enumerate(columns) if (column <= most).all()]
     if len(fitting) < 2:
         return None
     system = np.stack([columns[i] for i in fitting], axis=-1)
-    from scipy.optimize import nnls  # by whoever needs it: it takes long to load
-
-    shares, apart = nnls(system, whole)
+    shares, apart = nearest_shares(system, whole)
     chosen = _whole_shares(shares)
     # What no shares of them come close to, whole ones don't either.
     if chosen is None and apart <= slack * np.sqrt(len(whole)):
@@ -130,6 +133,39 @@ def _sum_of(name: str, pictures: Mapping[str, Samples]) -> Sum | None:
     parts = tuple(term[0] for term in taken if len(term) == 1)
     products = tuple((term[0], term[1]) for term in taken if len(term) == 2)
     return Sum(name, parts, products, 1.0 if explained > 1 - 2 * _ROUNDING else round(explained, 4))
+
+
+def nearest_shares(
+    system: NDArray[np.float64], whole: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], float]:
+    """Find by how much to take each picture to come closest to a whole, taking nothing away.
+
+    Parameters
+    ----------
+    system : (M, N)
+        A picture to a column.
+    whole : (M,)
+
+    Returns
+    -------
+    shares : (N,)
+        None below 0.
+    apart : float
+        The length of what is left, as `whole` is long.
+    """
+    from scipy.optimize import nnls  # by whoever needs it: it takes long to load
+
+    # The triangle that a QR decomposition would leave has the same solution and a two-hundredth of the rows.
+    # From normal equations it is a sixth of the work, and good to eight digits as long as no column lies
+    # within a thousandth of what the others span; a whole that is a true sum does, and goes the long way.
+    both = np.column_stack([system, whole])
+    gram = both.T @ both
+    with suppress(np.linalg.LinAlgError):
+        triangle = np.asarray(np.linalg.cholesky(gram).T, np.float64)
+        if (triangle.diagonal() > _APART * np.sqrt(gram.diagonal())).all():
+            system, whole = triangle[:, :-1], triangle[:, -1]
+    shares, apart = nnls(system, whole)
+    return shares, float(apart)
 
 
 def _whole_shares(shares: NDArray[np.float64]) -> list[int] | None:
@@ -161,4 +197,5 @@ def _product(term: Sequence[str], pictures: Mapping[str, Samples]) -> NDArray[np
 
 
 def _is_double(one: Samples, other: Samples) -> bool:
-    return bool(np.allclose(one, other, rtol=_ROUNDING, atol=1e-6))
+    # Few are, and a few places of them show it.
+    return all(np.allclose(one[:n], other[:n], rtol=_ROUNDING, atol=1e-6) for n in (64, len(one)))
