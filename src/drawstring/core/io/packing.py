@@ -1,4 +1,4 @@
-"""Planes packed into the chunks of a scan-line part, where it is packed as ZIP, ZIPS or not at all.
+"""Planes packed into the chunks of a scan-line part, where it is packed as ZIP, ZIPS, PIZ or not at all.
 
 The mirror of `unpacking`. The library packs such chunks, too, and comes to the same pixels; it takes half as
 long again, most of it for putting bytes in order.
@@ -11,16 +11,18 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator, Mapping, Sequence
+from itertools import accumulate, pairwise
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from drawstring.core.arrays import Stored
+from drawstring.core.arrays import Stored, only_read
 from drawstring.core.io.facts import Window
+from drawstring.core.io.piz import PizPacker
 from drawstring.core.kernels import kernel
 
-LINES = {"none": 1, "zips": 1, "zip": 16}
+LINES = {"none": 1, "zips": 1, "zip": 16, "piz": 32}
 """What can be packed here, and rows of a chunk."""
 
 _ISAL_LEVEL = 3  # of 0 to 3: those below miss that three channels of a grey pass are the same
@@ -52,25 +54,46 @@ def packed_chunks(
         As `packed.chunks_of` gives them; `packed` is good until the next is asked for.
     """
     lines = LINES[compression]
-    pairs = [np.ascontiguousarray(planes[name]).view(np.uint16) for name in order]
-    together = np.empty((lines, sum(plane.shape[1] for plane in pairs)), np.uint16)
-    # Lent to the library: what it allocates itself goes back to the system after every chunk.
-    coded, deflated = np.empty(together.nbytes, np.uint8), np.empty(together.nbytes, np.uint8)
+    pairs = [only_read(planes[name]).view(np.uint16) for name in order]
+    edges = list(accumulate((plane.shape[1] for plane in pairs), initial=0))
+    together = np.empty((lines, edges[-1]), np.uint16)
+    zipped = _ZipPacker(together.nbytes, level) if compression in ("zips", "zip") else None
+    sizes = [planes[name].itemsize // 2 for name in order]
+    waves = PizPacker(sizes, together.size) if compression == "piz" else None
     for top in range(0, window.height, lines):
-        rows = together[: min(lines, window.height - top)]
-        at = 0
-        for plane in pairs:
-            rows[:, at : at + plane.shape[1]] = plane[top : top + len(rows)]
-            at += plane.shape[1]
-        place = struct.pack("<i", window.y_min + top)
-        if compression == "none":
-            yield place, rows.data.cast("B")
-            continue
-        part = coded[: rows.nbytes]
-        put_apart(rows.reshape(-1), part)
-        packed = _deflated(part, level, deflated[: rows.nbytes - 1])
+        rows = [plane[top : top + lines] for plane in pairs]
+        beside = together[: len(rows[0])]
+        packed = waves.pack(rows) if waves is not None else None
+        if packed is None:
+            for (begin, end), of_channel in zip(pairwise(edges), rows, strict=True):
+                beside[:, begin:end] = of_channel
+        if zipped is not None:
+            packed = zipped.pack(beside)
         # What would not shrink is kept as it is.
-        yield place, rows.data.cast("B") if packed is None else packed
+        yield struct.pack("<i", window.y_min + top), beside.data.cast("B") if packed is None else packed
+
+
+class _ZipPacker:
+    """Packs chunks, one after another.
+
+    Parameters
+    ----------
+    size : int
+        Bytes of the largest chunk.
+    level : int
+        As `packed_chunks` takes it.
+    """
+
+    def __init__(self, size: int, level: int) -> None:
+        # Lent to the library: what it allocates itself goes back to the system after every chunk.
+        self._coded, self._deflated = np.empty(size, np.uint8), np.empty(size, np.uint8)
+        self._level = level
+
+    def pack(self, rows: NDArray[np.uint16]) -> memoryview | None:
+        """Pack a chunk's rows of all channels side by side; None where they would not shrink."""
+        coded = self._coded[: rows.nbytes]
+        put_apart(rows.reshape(-1), coded)
+        return _deflated(coded, self._level, self._deflated[: rows.nbytes - 1])
 
 
 def _deflated(part: NDArray[np.uint8], level: int, room: NDArray[np.uint8]) -> memoryview | None:
