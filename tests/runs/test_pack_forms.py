@@ -126,6 +126,38 @@ def test_a_file_for_each_pass_lies_in_its_folder_under_its_name(packed, source_p
     assert list(check_package(run.folder).faults) == ["depth/TW010_depth_v001.00003.exr"]
 
 
+@pytest.mark.parametrize("first", ["depth", "cryptomatte", "beauty"])
+def test_parts_of_data_may_come_before_those_of_colour(packed, tmp_path, first):
+    """As some renderers order them. What a later part says of its colours has to be in the first one, too."""
+    rng = np.random.default_rng(4)
+    layers = {
+        "beauty": {c: np.float16(rng.random((HEIGHT, WIDTH))) for c in "RGBA"},
+        "depth": {"Z": np.float32(5 + 60 * rng.random((HEIGHT, WIDTH)))},
+        "cryptomatte": {f"uCryptoObject00.{c}": np.float32(rng.random((HEIGHT, WIDTH))) for c in "rgba"},
+    }
+    (tmp_path / "TW010").mkdir()
+    for number in (1010, 1011):
+        ordered = sorted(layers, key=lambda name: name != first)
+        with OpenEXR.File([OpenEXR.Part({}, dict(layers[name]), name) for name in ordered]) as file:
+            file.write(str(tmp_path / "TW010" / f"TW010_main_v001.{number}.exr"))
+    (came,) = scan(str(tmp_path / "TW010"), roots=[str(tmp_path)]).candidates
+    for parts in ("a part for each pass", "as it came"):
+        run = packed(of=came, pack__parts=parts)
+        assert run.state == "done", [row.fault for row in run.frames]
+        path = os.path.join(run.folder, run.frames[0].file_name)
+        with OpenEXR.File(path, header_only=True) as file:
+            headers = [dict(part.header) for part in file.parts]
+        ids = [header["colorInteropID"] for header in headers]
+        assert (ids[0] == "data") is (first != "beauty"), ids
+        assert "data" in ids and len(set(ids)) == 2
+        # The first has to; others of data keep it to themselves.
+        told = ["chromaticities" in header for header in headers]
+        assert told[0] and told[1:] == [it != "data" for it in ids[1:]]
+        source = oiio.ImageInput.open(path)
+        assert source.spec(0, 0).getattribute("name") == headers[0]["name"]
+        source.close()
+
+
 def test_names_words_order_and_constants_are_as_typed(packed, source_planes):
     run = packed(
         pack__style="capital words", pack__depth__layer="light.far", pack__depth__names="metres",

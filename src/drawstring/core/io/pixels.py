@@ -99,7 +99,8 @@ def read_channels(
         raise
     except Exception as error:
         # The libraries raise whatever they like about a damaged file: index, division, decoding ...
-        raise torn(path, str(error)) from error
+        said = "" if isinstance(error, LookupError | TypeError | ArithmeticError) else str(error)
+        raise torn(path, said) from error
     return {ref: read[ChannelRef(ref.part, ref.name)] for ref in refs}
 
 
