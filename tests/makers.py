@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import time
 import uuid
 import wave
@@ -167,11 +168,13 @@ def same_bits(folder: str, other: str) -> bool:
 
 def _bits_of(folder: str) -> dict[str, dict[str, bytes]]:
     found = {}
-    for name in sorted(os.listdir(folder)):
-        if name.endswith(".exr"):
-            with OpenEXR.File(os.path.join(folder, name), separate_channels=True) as file:
-                pixels = {n: np.ascontiguousarray(c.pixels).tobytes() for n, c in file.channels().items()}
-            found[name.rpartition("_v")[2].partition(".")[2]] = pixels
+    for path in Path(folder).rglob("*.exr"):
+        with OpenEXR.File(str(path), separate_channels=True) as file:
+            found[re.sub(r"_v\d+", "", str(path.relative_to(folder)))] = {
+                f"{i} {channel}": np.ascontiguousarray(told.pixels).tobytes()
+                for i, part in enumerate(file.parts)
+                for channel, told in part.channels.items()
+            }
     assert found, folder
     return found
 

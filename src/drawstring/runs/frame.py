@@ -18,16 +18,18 @@ from drawstring.core.io.headers import read_facts
 from drawstring.core.io.packed import NotAsCountedError
 from drawstring.core.io.pixels import use_threads
 from drawstring.core.pack import header_of
+from drawstring.core.pack.carried import counted_odd
 from drawstring.core.pack.copying import PartPlace
 from drawstring.core.pack.layout import CONSTANT, OutputChannel
 from drawstring.core.pack.loose_files import loose_files
-from drawstring.core.pack.odd import Counts, odd_values
+from drawstring.core.pack.odd import Counts, together
 from drawstring.core.pack.packed_files import Taking, compression_of_forms, packed_files
 from drawstring.core.pack.storing import Stowed
 from drawstring.core.passes import COLOUR_ROLES, LIT_ROLES, Role
 from drawstring.core.recipe import OutputPlan, compute, plan_outputs, result_named
 from drawstring.core.recipe.homes import header_by_knots, view_header
 from drawstring.core.recipe.spaces import is_in_working_space
+from drawstring.runs.carrying import carried
 from drawstring.runs.copying import ranged, shows_passes, takings, unseen
 from drawstring.runs.forms import write_forms
 from drawstring.runs.frame_files import FrameFiles
@@ -82,13 +84,18 @@ def _make(plan: RunPlan, task: FrameTask, log: FrameLog) -> tuple[dict[str, Any]
     # What is copied is read only where something else takes it.
     asked = asked_back(outputs.channels, outputs.chains)
     unpacked = [one for one in outputs.channels if one in asked or (one.of_pass, one.part) not in taken]
-    reading = outputs if shows_passes(outputs) else replace(outputs, channels=tuple(unpacked))
-    wanted = list(dict.fromkeys([*reading.inputs, *(ref for one in beside for ref in one.inputs)]))
+    needed = [ref for one in beside for ref in one.inputs]
+    bands = carried(outputs, unpacked, files, place, kept=asked, read=needed)
+    computed = replace(outputs, channels=tuple(one for one in unpacked if one not in bands))
+    reading = outputs if shows_passes(outputs) else computed
+    wanted = list(dict.fromkeys([*reading.inputs, *needed]))
     files |= _opened(task, {ref.source for ref in wanted} - set(files))
     pixels = read_frame(files, wanted, window=plan.window)
     log.note(f"read {count_of(wanted, 'channel')} of {count_of(files, 'file')}")
-    stowed = compute(replace(outputs, channels=tuple(unpacked)), pixels, at)
-    log.note(f"computed {count_of(stowed, 'channel')}")
+    made = compute(computed, pixels, at, (place.window.height, place.window.width))
+    stowed = {one: made[one] if one in made else bands[one] for one in unpacked}
+    also = f"; {len(bands)} are read, packed and proven by bands" if bands else ""
+    log.note(f"computed {count_of(made, 'channel')}{also}")
     check_frame(FrameMade(plan, task.file_name, stowed, pixels, at))
     header = _header(plan, task, facts, outputs)
     part = replace(facts.parts[0], display_window=place.display, pixel_aspect=place.pixel_aspect)
@@ -115,6 +122,8 @@ def _make(plan: RunPlan, task: FrameTask, log: FrameLog) -> tuple[dict[str, Any]
 
         camera_of = partial(view_header, chains=outputs.chains, at=at)
         own = _write_own(writer, task, stowed, told, put_together, camera_of, place.window, taken)
+        # What is read by bands is read for longer: none of it may have come from another file.
+        _opened(task, {one.ref.source for one in bands if one.ref is not None})
     told_of_values = {
         "held_at_half_limit": {one.name: stowed[one].held for one in stowed if stowed[one].held},
         "rounded": {one.name: stowed[one].rounded for one in stowed if stowed[one].rounded},
@@ -133,13 +142,13 @@ def _odd_values(
     Of passes that are copied it was counted when they arrived.
     """
     roles = {one.name: one.role for one in plan.passes}
-    by_source: dict[str, list[Stored]] = {}
+    by_source: dict[str, list[Counts]] = {}
     for channel, one in stowed.items():
         if channel.source == CONSTANT or channel.source in counted:
             continue
-        by_source.setdefault(channel.source, []).append(one.values)
+        by_source.setdefault(channel.source, []).append(counted_odd(one.values))
     found = {}
-    seen = {source: odd_values(planes) for source, planes in by_source.items()} | dict(counted)
+    seen = {source: together(several) for source, several in by_source.items()} | dict(counted)
     for source, numbers in seen.items():
         role = roles.get(source)
         counts = dict(zip(("nan", "infinite", "negative"), numbers, strict=True))

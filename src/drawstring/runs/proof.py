@@ -21,10 +21,11 @@ from numpy.typing import NDArray
 
 from drawstring.core.arrays import Stored
 from drawstring.core.errors import OutputError
-from drawstring.core.halves import singles
+from drawstring.core.halves import halves_of, singles
 from drawstring.core.io.facts import Window
 from drawstring.core.io.taking_over import TakenPart, taken_as_counted
 from drawstring.core.io.writing import PartToWrite, final_path
+from drawstring.core.pack.carried import known_digest
 from drawstring.core.pack.form import Compression, is_lossy
 from drawstring.runs.proof_kernel import how_far, same, same_as_halves
 
@@ -154,13 +155,39 @@ def _prove_part(
     Give the largest difference of each channel, None where it is equal, and how often a NaN or infinity
     stands against something else.
     """
-    spec, written = source.spec(), part.channels
-    _prove_header(path, spec, number, part.name, part.data_window, written)
+    written = part.channels
+    _prove_header(path, source.spec(), number, part.name, part.data_window, written)
     differences: dict[str, float | None] = dict.fromkeys(written)
     lost: dict[str, int] = {}
-    # Rows are compared in blocks that stay in the processor's cache; a block holds whole chunks of
-    # every compression, so none is unpacked twice. Tiles are unpacked at once.
-    runs = _runs(spec, written, is_packed=part.compression != Compression.NONE)
+    sums = _sums(part)
+    for top, names, back in _read_back(path, source, number, part):
+        for i, name in enumerate(names):
+            if name in look.ranged:
+                look.ranges[name] = _widened(look.ranges.get(name), back[..., i])
+        here = [i for i, name in enumerate(names) if name not in sums]
+        _add_to_sums(sums, names, back)
+        _compare(path, part, look, top, names, back, here, differences, lost)
+    if not_as_meant := {name for name, one in sums.items() if not one.is_as_meant}:
+        # Only now the rows that were meant are read once more, and say by how much.
+        for top, names, back in _read_back(path, source, number, part):
+            here = [i for i, name in enumerate(names) if name in not_as_meant]
+            _compare(path, part, look, top, names, back, here, differences, lost)
+    for name in written:
+        if (part.name, name) in look.wanted:
+            look.planes.setdefault((part.name, name), written[name])
+    return differences, lost
+
+
+def _read_back(
+    path: str, source: Any, number: int, part: PartToWrite
+) -> Iterator[tuple[int, list[str], Stored]]:
+    """Give all rows of all channels: from which row on, names, (H, W, C).
+
+    In blocks that stay in the processor's cache; a block holds whole chunks of every compression, so none is
+    unpacked twice. Tiles are unpacked at once.
+    """
+    spec = source.spec()
+    runs = _runs(spec, part.channels, is_packed=part.compression != Compression.NONE)
     block = spec.height if spec.tile_width else _LINES.get(part.compression, BLOCK)
     for top in range(0, spec.height, block):
         bottom = min(top + block, spec.height)
@@ -172,25 +199,74 @@ def _prove_part(
                 pixels = source.read_scanlines(number, 0, spec.y + top, spec.y + bottom, 0, first, end, kind)
             if pixels is None:
                 raise _not_proven(path, f"{names[0]} can't be read: {source.geterror()}")
-            back = np.asarray(pixels).reshape(bottom - top, spec.width, len(names))
-            off = _off(back, [written[name][top:bottom] for name in names])
-            for i, name in enumerate(names):
-                if name in look.ranged:
-                    look.ranges[name] = _widened(look.ranges.get(name), back[..., i])
-                if i in off:
-                    _allow(path, name, back[..., i], written[name][top:bottom], part.compression)
-                    largest, swapped = off[i]
-                    differences[name] = max(differences[name] or 0.0, largest)
-                    if swapped:
-                        lost[name] = lost.get(name, 0) + swapped
-                    if (part.name, name) in look.wanted:
-                        if (part.name, name) not in look.planes:
-                            look.planes[part.name, name] = written[name].copy()
-                        look.planes[part.name, name][top:bottom] = back[..., i]
-    for name in written:
+            yield top, names, np.asarray(pixels).reshape(bottom - top, spec.width, len(names))
+
+
+def _compare(
+    path: str,
+    part: PartToWrite,
+    look: ReadBack,
+    top: int,
+    names: Sequence[str],
+    back: Stored,
+    which: Sequence[int],
+    differences: dict[str, float | None],
+    lost: dict[str, int],
+) -> None:
+    """Hold some of the channels of a block against what was meant; note by how much they are off."""
+    bottom = top + len(back)
+    meant = {i: part.channels[names[i]][top:bottom] for i in which}
+    for i, (largest, swapped) in _off(back, meant).items():
+        name = names[i]
+        _allow(path, name, back[..., i], meant[i], part.compression)
+        differences[name] = max(differences[name] or 0.0, largest)
+        if swapped:
+            lost[name] = lost.get(name, 0) + swapped
         if (part.name, name) in look.wanted:
-            look.planes.setdefault((part.name, name), written[name])
-    return differences, lost
+            if (part.name, name) not in look.planes:
+                look.planes[part.name, name] = part.channels[name].copy()
+            look.planes[part.name, name][top:bottom] = back[..., i]
+
+
+class _Sum:
+    """A channel's digest as it is read back, beside that of what was meant."""
+
+    def __init__(self, meant: str, dtype: np.dtype[Any]) -> None:
+        self._meant, self._dtype, self._sum = meant, dtype, xxhash.xxh3_128()
+
+    def add(self, values: Stored) -> None:
+        """Add the next values."""
+        # A file of several types is read as float.
+        stored = values if values.dtype == self._dtype else halves_of(values)
+        self._sum.update(stored.view(np.uint8).data)
+
+    @property
+    def is_as_meant(self) -> bool:
+        """Whether all values were those that were meant, to the last bit."""
+        return self._sum.hexdigest() == self._meant
+
+
+def _sums(part: PartToWrite) -> dict[str, _Sum]:
+    """Give the channels that are told by their digests: those that were packed without being held whole.
+
+    They would have to be unpacked a second time to be compared value by value.
+    """
+    return {
+        name: _Sum(digest, plane.dtype)
+        for name, plane in part.channels.items()
+        if (digest := known_digest(plane)) is not None
+        and not is_lossy(Compression(part.compression), _TYPES[plane.dtype], name)
+    }
+
+
+def _add_to_sums(sums: Mapping[str, _Sum], names: Sequence[str], back: Stored) -> None:
+    summed = [(i, sums[name]) for i, name in enumerate(names) if name in sums]
+    if not summed:
+        return
+    for row in range(0, len(back), _ROWS):
+        lines = _transposed(back[row : row + _ROWS].reshape(-1, back.shape[-1]))
+        for i, one in summed:
+            one.add(lines[i])
 
 
 def _widened(known: tuple[float, float, int] | None, back: Stored) -> tuple[float, float, int]:
@@ -237,18 +313,18 @@ def _runs(
     return [(members[0], [spec.channelnames[i] for i in members], dtype) for members, dtype in runs]
 
 
-def _off(back: Stored, planes: Sequence[Stored]) -> dict[int, tuple[float, int]]:
-    """Give which of several planes hold other values than `back`, (H, W, C), in which they lie.
+def _off(back: Stored, planes: Mapping[int, Stored]) -> dict[int, tuple[float, int]]:
+    """Give which of several planes hold other values than `back`, (H, W, C), has at their place.
 
     Of each the largest difference of two numbers, and how often only one of both is a number. NaN equals NaN,
     whose other bits may come back otherwise; 0 is not -0.
     """
     height, width, count = back.shape
-    kinds = {plane.dtype for plane in planes}
+    kinds = {plane.dtype for plane in planes.values()}
     off: dict[int, tuple[float, int]] = {}
     for top in range(0, height, BLOCK):
-        part, meant = back[top : top + BLOCK], [plane[top : top + BLOCK] for plane in planes]
-        groups = [_Meant([i for i, one in enumerate(meant) if one.dtype == kind], meant) for kind in kinds]
+        part, meant = back[top : top + BLOCK], {i: plane[top : top + BLOCK] for i, plane in planes.items()}
+        groups = [_Meant({i: one for i, one in meant.items() if one.dtype == kind}) for kind in kinds]
         # A few rows of all channels are taken apart at once: they stay in the processor's cache meanwhile.
         for row in range(0, len(part), _ROWS):
             lines = _transposed(part[row : row + _ROWS].reshape(-1, count))
@@ -263,9 +339,10 @@ def _off(back: Stored, planes: Sequence[Stored]) -> dict[int, tuple[float, int]]
 class _Meant:
     """Planes of one type that were meant to be written, and how far those are off that were read back."""
 
-    def __init__(self, at: list[int], planes: Sequence[Stored]) -> None:
+    def __init__(self, planes: Mapping[int, Stored]) -> None:
+        at = list(planes)
         self._at = np.array(at)
-        self._values = np.stack([planes[i].ravel() for i in at])
+        self._values = np.stack([plane.ravel() for plane in planes.values()])
         self._singles: NDArray[Any] | None = None
         self._is_uneven, self._is_off = np.zeros(len(at), bool), np.zeros(len(at), bool)
         self._largest, self._odd = np.zeros(len(at)), np.zeros(len(at), int)

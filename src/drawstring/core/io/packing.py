@@ -25,6 +25,9 @@ from drawstring.core.kernels import kernel
 LINES = {"none": 1, "zips": 1, "zip": 16, "piz": 32}
 """What can be packed here, and rows of a chunk."""
 
+_AT_ONCE = 32
+"""Rows taken from the planes at once: whole chunks of all of them."""
+
 _ISAL_LEVEL = 3  # of 0 to 3: those below miss that three channels of a grey pass are the same
 _LEVELS = {2: 1}
 """libdeflate's first level is our second: ISA-L, which is twice as quick as that, is our first."""
@@ -54,14 +57,16 @@ def packed_chunks(
         As `packed.chunks_of` gives them; `packed` is good until the next is asked for.
     """
     lines = LINES[compression]
-    pairs = [only_read(planes[name]).view(np.uint16) for name in order]
-    edges = list(accumulate((plane.shape[1] for plane in pairs), initial=0))
+    sizes = [planes[name].itemsize // 2 for name in order]
+    edges = list(accumulate((size * window.width for size in sizes), initial=0))
     together = np.empty((lines, edges[-1]), np.uint16)
     zipped = _ZipPacker(together.nbytes, level) if compression in ("zips", "zip") else None
-    sizes = [planes[name].itemsize // 2 for name in order]
     waves = PizPacker(sizes, together.size) if compression == "piz" else None
     for top in range(0, window.height, lines):
-        rows = [plane[top : top + lines] for plane in pairs]
+        if top % _AT_ONCE == 0:
+            band = [only_read(planes[name][top : top + _AT_ONCE]).view(np.uint16) for name in order]
+        first = top % _AT_ONCE
+        rows = [plane[first : first + lines] for plane in band]
         beside = together[: len(rows[0])]
         packed = waves.pack(rows) if waves is not None else None
         if packed is None:

@@ -13,6 +13,7 @@ from drawstring.core.kernels import kernel
 Counts = tuple[int, int, int]
 """Values that are NaN, infinite, below 0."""
 
+
 AT_ONCE = 1 << 17
 """Values looked at and then counted: so few that the processor still has them the second time."""
 
@@ -25,7 +26,7 @@ def odd_values(planes: Iterable[Stored]) -> Counts:
     >>> odd_values([np.float16([[1, np.nan, -0.0]]), np.float32([[np.inf, -2, -np.inf]])])
     (1, 2, 1)
     """
-    nan = infinite = negative = 0
+    found: list[Counts] = []
     for plane in planes:
         if plane.dtype not in (np.float16, np.float32):
             continue
@@ -37,8 +38,15 @@ def odd_values(planes: Iterable[Stored]) -> Counts:
             some = bits[begin : begin + AT_ONCE]
             # Finite numbers of 0 and above, which is nearly all there is, have the lowest bits.
             if some.max() >= infinity:
-                counts = _count(some, infinity, sign)
-                nan, infinite, negative = nan + counts[0], infinite + counts[1], negative + counts[2]
+                found.append(_count(some, infinity, sign))
+    return together(found)
+
+
+def together(several: Iterable[Counts]) -> Counts:
+    """Add counts up."""
+    nan = infinite = negative = 0
+    for counts in several:
+        nan, infinite, negative = nan + counts[0], infinite + counts[1], negative + counts[2]
     return nan, infinite, negative
 
 

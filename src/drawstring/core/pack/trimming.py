@@ -49,6 +49,8 @@ def reached(planes: Iterable[Stored], window: Window, display: Window, reach: Re
 
 def cut(plane: Stored, window: Window, to: Window) -> Stored:
     """Cut a plane that holds `window` down to a window within it."""
+    if to == window:
+        return plane
     top, left = to.y_min - window.y_min, to.x_min - window.x_min
     return plane[top : top + to.height, left : left + to.width]
 

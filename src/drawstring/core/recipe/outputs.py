@@ -89,7 +89,9 @@ def plan_outputs(passes: Sequence[Pass], recipe: Recipe, *, settled_only: bool =
     return OutputPlan(tuple(channels), tuple(made), tuple(findings), chains)
 
 
-def compute(plan: OutputPlan, pixels: Pixels, at: Moment) -> dict[OutputChannel, Stowed]:
+def compute(
+    plan: OutputPlan, pixels: Pixels, at: Moment, shape: tuple[int, int] = (1, 1)
+) -> dict[OutputChannel, Stowed]:
     """Compute every output channel of one frame.
 
     Parameters
@@ -99,6 +101,8 @@ def compute(plan: OutputPlan, pixels: Pixels, at: Moment) -> dict[OutputChannel,
         At least the plan's inputs, as they came.
     at : Moment
         The frame's number, cameras and place.
+    shape : (int, int)
+        Of channels of one value, where nothing else goes out that tells it.
 
     Returns
     -------
@@ -109,7 +113,7 @@ def compute(plan: OutputPlan, pixels: Pixels, at: Moment) -> dict[OutputChannel,
     planes: dict[str, list[Stored]] = {name: work.of(plan.chains.own(name)) for name in plan.sources}
     if plan.chains.recipe.pack.alpha is AlphaKind.STRAIGHT:
         planes |= _straight(planes, plan.chains.passes)
-    shape = next((some[0].shape for some in planes.values() if some), (1, 1))
+    shape = next((some[0].shape for some in planes.values() if some), shape)
 
     def plane(channel: OutputChannel) -> Stored:
         if channel.value is not None:
