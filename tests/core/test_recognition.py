@@ -3,6 +3,7 @@
 from pathlib import Path
 
 import numpy as np
+import OpenEXR
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -164,6 +165,29 @@ def test_views_of_one_part_follow_the_formats_rules(tmp_path):
         "right.B",
         "right.A",
     ]
+
+
+def test_the_first_of_several_parts_is_the_beauty_whatever_it_is_called(tmp_path):
+    rng = np.random.default_rng(8)
+
+    def roles(first, *, channels="RGBA", second="mask", dictionary=()):
+        parts = [
+            OpenEXR.Part({}, {c: np.float16(rng.random((40, 60))) for c in channels}, first),
+            OpenEXR.Part({}, {c: np.float16(rng.random((40, 60))) for c in "RGBA"}, second),
+        ]
+        with OpenEXR.File(parts) as file:
+            file.write(str(tmp_path / "parts.exr"))
+        facts = read_facts(str(tmp_path / "parts.exr"))
+        for pixels in (None, sample_pixels(facts.path)):
+            yield [one.role for one in recognise(facts, pixels, dictionary=dictionary)]
+
+    for name in ("main", "default", "part0", "ViewLayer", "C"):
+        assert [here[0] for here in roles(name)] == [Role.BEAUTY] * 2
+    # Not where something else is called so, where it has no alpha, or where people say what it is.
+    assert [here for here in roles("main", second="rgba")] == [[Role.OTHER, Role.BEAUTY]] * 2
+    assert Role.BEAUTY not in next(roles("main", channels="RGB"))
+    said = [entry("whole name", "main", "other")]
+    assert next(roles("main", dictionary=said))[0] is Role.OTHER
 
 
 def test_of_twins_the_denoised_one_is_chosen_and_the_dictionary_goes_before_everything(tmp_path):

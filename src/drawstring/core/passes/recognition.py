@@ -128,7 +128,8 @@ def recognise(
     if called and len(layers) == 1 and len(layers[0].name) == 1:
         # A lone V, Y or Z says less than the file's own name.
         layers = [replace(layers[0], name="")]
-    return with_names([_taken(layer, pixels, dictionary, called, layer.view or view) for layer in layers])
+    passes = [_taken(layer, pixels, dictionary, called, layer.view or view) for layer in layers]
+    return with_names(_with_beauty(passes, facts, pixels))
 
 
 def with_names(passes: Sequence[Pass], *, default_view: str | None = None) -> list[Pass]:
@@ -160,6 +161,38 @@ def with_names(passes: Sequence[Pass], *, default_view: str | None = None) -> li
         chosen.setdefault(key, name)
         named[i] = replace(one, name=name, twin_of=twin)
     return [named[i] for i in range(len(passes))]
+
+
+def _with_beauty(
+    passes: list[Pass], facts: FileFacts, pixels: Mapping[ChannelRef, Stored] | None
+) -> list[Pass]:
+    """Take a first part of plain R, G, B, A for the beauty, whatever it is called, where nothing else is.
+
+    Writers of several parts put the picture first, and call it "main", "default", "part0" and the like.
+    """
+    if len(facts.parts) < 2 or any(one.role is Role.BEAUTY for one in passes):
+        return passes
+    called = {one.layer for one in passes if one.channels[0].part == 0}
+
+    def is_beauty(one: Pass) -> bool:
+        planes = [pixels[ref] for ref in one.channels if ref in pixels] if pixels else []
+        return (
+            one.role is Role.OTHER
+            and one.needs_look  # nobody has said that it is something else
+            and one.layer in called  # of every view
+            and {ref.name.upper() for ref in one.channels} == set("RGBA")
+            and (not planes or contradiction(Role.BEAUTY, planes) is None)
+        )
+
+    return [
+        replace(
+            one, name=Role.BEAUTY.value, role=Role.BEAUTY, confidence=LOOK_BELOW,
+            reason=f"plain R, G, B, A of the first part; its name {one.layer} says nothing",
+        )
+        if is_beauty(one)
+        else one
+        for one in passes
+    ]  # fmt: skip
 
 
 def _rank(one: Pass) -> tuple[bool, bool, float]:
