@@ -151,6 +151,33 @@ def test_channels_of_any_habit_are_gathered_into_layers(tmp_path, names, layers)
     assert found == {name: list(suffixes) for name, suffixes in layers.items()}
 
 
+def test_one_name_in_two_parts_is_two_layers_unless_each_has_other_channels(tmp_path):
+    rng = np.random.default_rng(9)
+
+    def found(*parts):
+        with OpenEXR.File(
+            [OpenEXR.Part(dict(header), planes, name) for name, header, planes in parts]
+        ) as file:
+            file.write(str(tmp_path / "a.exr"))
+        facts = read_facts(str(tmp_path / "a.exr"))
+        assert recognise(facts, sample_pixels(facts.path))
+        return {layer.name: [ref.name for ref in layer.channels] for layer in layers_of(facts)}
+
+    def planes(*names, size=(40, 60)):
+        return {name: np.float16(rng.random(size)) for name in names}
+
+    lower = {"dataWindow": ((0, 10), (59, 39)), "displayWindow": ((0, 0), (59, 39))}
+    whole = {"dataWindow": ((0, 0), (59, 39)), "displayWindow": ((0, 0), (59, 39))}
+    fog = ("fog.R", "fog.G", "fog.B")
+    assert found(("a", whole, planes(*fog)), ("b", whole, planes(*fog))) == {"fog": [*fog], "b.fog": [*fog]}
+    assert found(("a", whole, planes(*fog[:2])), ("b", whole, planes(fog[2]))) == {"fog": [*fog]}
+    other = planes(fog[2], size=(30, 60))
+    assert found(("a", whole, planes(*fog[:2])), ("b", lower, other)) == {
+        "fog": [*fog[:2]],
+        "b.fog": [fog[2]],
+    }
+
+
 def test_views_of_one_part_follow_the_formats_rules(tmp_path):
     channels = ["R", "G", "B", "A", "right.R", "right.G", "right.B", "right.A", "depth.Z", "depth.right.Z"]
     planes = {name: np.full((8, 8), 0.5, np.float16) for name in channels}

@@ -6,6 +6,7 @@ import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
 import pytest
+from makers import write_plain
 
 from drawstring.core.arrivals import scan
 from drawstring.core.errors import SourceError
@@ -240,3 +241,15 @@ def test_one_infinite_pixel_and_a_dark_tile_do_not_mislead(tmp_path, picture):
     assert not tiles.findings and not tiles.is_uneven
     joined = planes_of(join(tiles, 1001, str(tmp_path / "joined.exr"), evens=True).path)
     assert np.array_equal(joined["R"], light[..., 0].astype(np.float16), equal_nan=True)
+
+
+def test_a_torn_first_frame_in_a_window_of_its_own_stops_no_scan(tmp_path):
+    """Its layout is not known; that it can't be read is told, and nothing else is asked of it."""
+    plane = np.float16(np.random.default_rng(6).random((40, 60)))
+    said = {"dataWindow": ((0, 10), (59, 49)), "displayWindow": ((0, 0), (79, 59))}
+    for number in (1001, 1002, 1003):
+        path = write_plain(tmp_path / f"TW010_v001.{number}.exr", dict.fromkeys("RGB", plane), **said)
+        if number == 1001:
+            path.write_bytes(path.read_bytes()[:300])
+    (one,) = scan(str(tmp_path), roots=[str(tmp_path)]).candidates
+    assert [number for number, fault in one.frames.items() if fault] == [1001]

@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from drawstring.core.io.facts import ChannelRef, FileFacts, PartFacts
@@ -26,6 +26,10 @@ _TAIL = re.compile(
     r"^(?P<layer>.+?)(?:_(?P<low>[rgbaxyzuvw])|_(?P<high>[RGBAXYZUVW])|(?<=[a-z0-9])(?P<bare>[RGBAXYZ]))$"
 )
 _RANKED = re.compile(r"^(?P<name>.*crypto.*?)(?P<rank>\d{2})$", re.IGNORECASE)
+
+
+_Member = tuple[int, str, ChannelRef, str]
+"""A channel of a layer: its place in it, what it is called there, where it lies, its type."""
 
 
 @dataclass(frozen=True)
@@ -51,7 +55,7 @@ def layers_of(facts: FileFacts) -> list[Layer]:
     list of Layer
         In the file's order. A lone channel that is not R, G, B or A (`Z`, `depth`) is a layer of its own.
     """
-    gathered: dict[tuple[str, str], list[tuple[int, str, ChannelRef, str]]] = {}
+    gathered: dict[tuple[str, str], list[_Member]] = {}
     views = facts.view_names
     several = len(facts.parts) > 1
     for part in facts.parts:
@@ -67,7 +71,7 @@ def layers_of(facts: FileFacts) -> list[Layer]:
             )
             gathered.setdefault((view, layer), []).append(member)
     layers = []
-    for (view, name), members in gathered.items():
+    for (view, name), members in _apart(gathered, facts):
         members.sort(key=lambda member: (member[0], member[2]))
         layers.append(
             Layer(
@@ -79,6 +83,25 @@ def layers_of(facts: FileFacts) -> list[Layer]:
             )
         )
     return layers
+
+
+def _apart(
+    gathered: Mapping[tuple[str, str], list[_Member]], facts: FileFacts
+) -> Iterator[tuple[tuple[str, str], list[_Member]]]:
+    """Give layers, those apart that several parts have under one name.
+
+    Channels of one layer may lie in several parts; but not the same channel twice, and not with other pixels.
+    """
+    for (view, name), members in gathered.items():
+        parts = list(dict.fromkeys(ref.part for _, _, ref, _ in members))
+        suffixes = Counter(suffix for _, suffix, _, _ in members)
+        windows = {facts.parts[part].data_window for part in parts}
+        if len(parts) == 1 or (len(windows) == 1 and max(suffixes.values()) == 1):
+            yield (view, name), members
+            continue
+        for part in parts:
+            own = f"{_part_name(facts.parts[part])}.{name}".strip(".") if part != parts[0] else name
+            yield (view, own), [member for member in members if member[2].part == part]
 
 
 def _without_view(channel: str, part: PartFacts, views: tuple[str, ...]) -> tuple[str, str]:

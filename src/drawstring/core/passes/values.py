@@ -26,7 +26,8 @@ def sample(planes: Sequence[Stored]) -> Pixels:
     """Take evenly spread pixels: (N, C) float64."""
     height, width = planes[0].shape
     step = max(1, int(np.sqrt(height * width / SAMPLE)))
-    return np.stack([plane[::step, ::step].astype(np.float64).ravel() for plane in planes], axis=-1)
+    with np.errstate(invalid="ignore"):  # a NaN that signals stays one that does not
+        return np.stack([plane[::step, ::step].astype(np.float64).ravel() for plane in planes], axis=-1)
 
 
 def contradiction(role: Role, planes: Sequence[Stored]) -> str | None:

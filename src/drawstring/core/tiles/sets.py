@@ -177,7 +177,7 @@ def _is_grid(cells: set[Cell]) -> bool:
 def _by_windows(sequences: Sequence_[Sequence], survey: Survey) -> list[RawSet]:
     """Find tiles that only their data windows tell: of stills or sequences that differ in one word."""
     sets: list[RawSet] = []
-    alike: dict[object, list[tuple[Sequence, Window]]] = defaultdict(list)
+    alike: dict[tuple[Window, object], list[tuple[Sequence, Window]]] = defaultdict(list)
     for sequence in sequences:
         layouts = [survey.files[path].layout for _, path in sequence.files]
         # Most files share theirs with the others, and to compare it takes longer than to see that.
@@ -206,12 +206,11 @@ def _by_windows(sequences: Sequence_[Sequence], survey: Survey) -> list[RawSet]:
                 tuple((channel.name, channel.pixel_type) for channel in part.channels)
                 for part in facts[0].parts
             )
-            key = (sequence.folder, sequence.extension.lower(), sequence.is_still, display, channels)
-            alike[key].append((sequence, windows.pop()))
-    for members in alike.values():
+            key = (sequence.folder, sequence.extension.lower(), sequence.is_still, channels)
+            alike[display, key].append((sequence, windows.pop()))
+    for (display, _), members in alike.items():
         windows_here = [window for _, window in members]
-        facts_here = survey.facts[survey.files[members[0][0].files[0][1]].layout or ()]
-        if not _tile(windows_here, facts_here.parts[0].display_window):
+        if not _tile(windows_here, display):
             continue
         cells = numbered(windows_here)
         frames: dict[int, dict[Cell, tuple[str, ...]]] = defaultdict(dict)
