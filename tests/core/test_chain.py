@@ -236,6 +236,32 @@ def test_the_eye_that_is_made_gets_its_own_mist_and_the_plate_stays():
     np.testing.assert_array_equal(both[0], both[1])
 
 
+def test_a_made_eye_is_framed_with_its_parallax_and_what_was_filled():
+    planes, moment = a_scene(), at(window=Window(0, 0, W - 1, H - 1))
+    eyes = {
+        "eyes__needed": "yes",
+        "eyes__came": "one eye",
+        "eyes__interaxial": "0.3",
+        "eyes__convergence": "20",
+    }
+
+    def shown(**framing):
+        recipe = settings(**eyes, **framing)
+        told = [pulled(name, planes, ONE, recipe, moment)[0] for name in ("parallax", "filled_right")]
+        return [*told, eyes_pulled(PICTURE, planes, ONE, recipe, moment)[1][1]]
+
+    plain = shown()
+    assert plain[1].max() > 0.9, "something was hidden from the one eye"
+    moved_right = shown(framing__needed="yes", framing__whole__right="3")
+    for before, after in zip(plain, moved_right, strict=True):
+        np.testing.assert_allclose(after[:, 3:], before, atol=2e-3)  # what sticks out is overscan
+    half = shown(framing__needed="yes", framing__size=f"{W // 2}x{H // 2}")
+    assert [each.shape for each in half] == [(H // 2, W // 2)] * 3
+    # Half as many pixels lie between both eyes, at the same places.
+    assert set(np.round(np.unique(half[0]), 4)) <= set(np.round(np.unique(plain[0]) / 2, 4))
+    assert abs(half[1].mean() - plain[1].mean()) < 0.01
+
+
 def test_mends_level_and_convergence_are_one_map_filtered_once():
     planes = a_scene() | in_view(a_scene(aside=-3), "right")
     recipe = settings(eyes__needed="yes", eyes__mend_turn="0.8", eyes__mend_down="1.5", eyes__shift="5")

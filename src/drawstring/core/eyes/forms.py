@@ -16,14 +16,20 @@ import numpy as np
 
 from drawstring.core.arrays import Stored
 from drawstring.core.camera import Moment
-from drawstring.core.chain import Stage, Value, Work, channels_of, value
+from drawstring.core.chain import Stage, Value, Work, channels_of
 from drawstring.core.eyes.cameras import camera_said, flat_camera_said, packed_camera_said
 from drawstring.core.eyes.packing import Packing, pack, packed_size, unsqueezed
 from drawstring.core.eyes.pair_views import is_pair_ready, views_of_pair
 from drawstring.core.eyes.parallaxes import parallax_value
-from drawstring.core.eyes.results import anaglyph_value, flat_size, flat_value, within_frame
+from drawstring.core.eyes.results import (
+    VIEWS,
+    anaglyph_value,
+    filled_value,
+    flat_size,
+    flat_value,
+    within_frame,
+)
 from drawstring.core.eyes.settings import Came, Form
-from drawstring.core.eyes.steps import eye_moved
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.pack.form import Files, Parts
 from drawstring.core.pack.header import DATA_ID
@@ -39,8 +45,6 @@ from drawstring.core.recipe.recipe import Recipe
 from drawstring.core.recipe.results import available_results, is_sent, result_named
 from drawstring.core.recipe.sources import Pixels, depth_pass, of_view, pass_named
 from drawstring.core.recipe.subject import Subject
-
-VIEWS = ("left", "right")
 
 
 def form_size(form: Form, recipe: Recipe, width: int, height: int) -> tuple[int, int]:
@@ -166,13 +170,8 @@ def plan_forms(passes: Sequence[Pass], recipe: Recipe) -> FormPlan:
     has_depth = depth_pass(of_view(passes, "")) is not None
     if eyes.came is Came.ONE and has_depth and {Form.APART, Form.VIEWS} & set(forms):
         made = tuple(each for side in (0, 1) if (each := chains.eye_chain(side).subject.made))
-    filled = {which: _filled(chains, which) for which in made}
+    filled = {which: filled_value(chains, which) for which in made}
     return FormPlan(forms, tuple(channels), chains, pairs, small, wholes, filled)
-
-
-def _filled(chains: Chains, which: str) -> Value:
-    side = VIEWS.index(which) ^ int(chains.recipe.eyes.swap)
-    return value("filled", lambda at, moved: moved.holes, eye_moved(chains.eye_chain(side)))
 
 
 def _small(chains: Chains, name: str, side: int) -> Value:
@@ -245,7 +244,8 @@ class _Making:
         for which, holes in self.plan.filled.items():
             # Which eye was made follows the swap.
             side = VIEWS.index(which) ^ int(settings.swap)
-            filled = within_frame([self.work.of(holes)], at)[0]
+            here = self.plan.chains.eye_chain(side).subject.here(at, Stage.OUT)
+            filled = within_frame(self.work.of(holes), here)[0]
             eyes[side]["filled.V"] = filled.astype(np.float16)
         squeeze = settings.squeeze if own else 1.0
         if form is Form.APART:

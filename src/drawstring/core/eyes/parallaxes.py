@@ -8,7 +8,7 @@ import numpy as np
 
 from drawstring.core.arrays import Plane, Stored, as_picture
 from drawstring.core.camera import Camera, Moment
-from drawstring.core.chain import Chain, Stage, Value, value
+from drawstring.core.chain import Chain, How, Stage, Value, value
 from drawstring.core.depth.axis import converted
 from drawstring.core.depth.reading import can_be_read
 from drawstring.core.depth.settings import Along, DepthSettings
@@ -70,23 +70,22 @@ def _moved_apart(chains: Chains, told: Value) -> Value:
 def _of_made_eye(chains: Chains) -> Value:
     chain, eyes = chains.chain(), chains.recipe.eyes
 
-    def make(at: Moment, here: Distances) -> tuple[Plane, str]:
+    def make(at: Moment, here: Distances) -> list[Plane]:
         now = eyes.at(at.frame)
         z = axis_distances(here, chains.recipe.depth.along, at)
         step = np.float32(at.placed(z.shape).step)
         parallax = shift_px(z, here, now.interaxial or 0.0, now.convergence, at) * step
-        return parallax + np.float32(now.shift), "depth and settled eyes"
+        return [np.asarray(parallax + np.float32(now.shift), np.float32), np.zeros_like(parallax)]
 
     of = eyes.interaxial, eyes.convergence, eyes.shift, eyes.keys, chains.recipe.depth.along
-    return value("parallax of eyes", make, distances(chain, Stage.PARTED, repair=False), of=of)
+    known = value("parallax of eyes", make, distances(chain, Stage.PARTED, repair=False), of=of)
+    # A way to the right and none down: it lies where the left eye's pixels go out, and grows with them.
+    placed = _unmoved(chains).eye_chain(0).carried(known, Stage.DOUBLED, How(False, is_vector=True))
+    return value("told", lambda at, ways: (ways[0], "depth and settled eyes"), placed)
 
 
 def _by_pictures(chains: Chains) -> Value:
-    # Moved by the same number everywhere, eyes need not be looked at moved: depth lies where they came.
-    eyes = chains.recipe.eyes
-    keys = {name: track for name, track in eyes.keys.items() if name not in _ALIKE}
-    still = eyes.model_copy(update={"shift": 0.0, "float_left": 0.0, "float_right": 0.0, "keys": keys})
-    unmoved = Chains(chains.passes, chains.recipe.model_copy(update={"eyes": still}))
+    unmoved, eyes = _unmoved(chains), chains.recipe.eyes
     chain = unmoved.eye_chain(0)
     subject = subject_of(chain)
     depth = depth_pass(subject.passes)
@@ -107,6 +106,17 @@ def _by_pictures(chains: Chains) -> Value:
         return parallax * np.float32(step), by
 
     return value("parallax by pictures", make, *given)
+
+
+def _unmoved(chains: Chains) -> Chains:
+    """Give the same without what moves eyes by one number everywhere: depth lies where they came."""
+    eyes = chains.recipe.eyes
+    keys = {name: track for name, track in eyes.keys.items() if name not in _ALIKE}
+    still = eyes.model_copy(update={"shift": 0.0, "float_left": 0.0, "float_right": 0.0, "keys": keys})
+    return Chains(
+        chains.passes, chains.recipe.model_copy(update={"eyes": still}),
+        settled_only=chains.settled is not None, is_trial=chains.is_trial,
+    )  # fmt: skip
 
 
 _ALIKE = ("shift", "float_left", "float_right")

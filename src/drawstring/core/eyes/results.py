@@ -13,7 +13,7 @@ import numpy as np
 
 from drawstring.core.arrays import Channels, Picture, Plane, Stored, with_alpha
 from drawstring.core.camera import Moment
-from drawstring.core.chain import PICTURE, Chain, Stage, Value, value
+from drawstring.core.chain import PICTURE, Chain, How, Stage, Value, value
 from drawstring.core.colour.view import through_cube, through_view
 from drawstring.core.eyes.anaglyph import Mixed, matrices_of, mixed, received
 from drawstring.core.eyes.packing import Packing, pack, unsqueezed
@@ -31,6 +31,8 @@ from drawstring.core.recipe.result import RGB, RGBA, Result
 from drawstring.core.recipe.sources import depth_pass
 
 Tap = Callable[[Chain], Value]
+
+VIEWS = ("left", "right")
 
 PACKED_FORMS = tuple(form for form in Form if form.value in list(Packing))
 
@@ -133,12 +135,21 @@ def _eye(side: int) -> Tap:
     return lambda chain: apart(eye_picture(subject_of(chain).chains, side))
 
 
-def _filled(which: str) -> Tap:
-    def tap(chain: Chain) -> Value:
-        made = subject_of(chain).chains.chain(side=0, made=which)
-        return value("filled", lambda at, moved: [moved.holes], eye_moved(made))
+def filled_value(chains: Chains, which: str) -> Value:
+    """Describe which share of a made eye's pixels was filled, where they go out: a list of one (H, W).
 
-    return tap
+    Parameters
+    ----------
+    which : str
+        "left" or "right", as eyes came: which one was made follows the swap.
+    """
+    chain = chains.eye_chain(VIEWS.index(which) ^ int(chains.recipe.eyes.swap))
+    holes = value("filled", lambda at, moved: [moved.holes], eye_moved(chain))
+    return chain.carried(holes, Stage.DOUBLED, How(is_mixed=True))
+
+
+def _filled(which: str) -> Tap:
+    return lambda chain: filled_value(subject_of(chain).chains, which)
 
 
 def _is_filled(which: str) -> Callable[[Sequence[Pass], Recipe], bool]:

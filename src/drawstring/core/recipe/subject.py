@@ -25,6 +25,7 @@ ASIDE = {Making.RIGHT: (0.0, 1.0), Making.LEFT: (-1.0, 0.0), Making.BOTH: (-0.5,
 
 _ACROSS = (Packing.SIDE_BY_SIDE, Packing.SIDE_BY_SIDE_HALF)
 _LINES = (Packing.ROWS, Packing.COLUMNS)
+_OF_A_MADE_EYE = {"making", "interaxial", "convergence", "keys"}
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,7 +64,7 @@ class Subject:
     is_shown: bool = False
 
     def key(self, stage: Stage) -> tuple[object, ...]:
-        """Name what place and camera after a stage depend on, for digests."""
+        """Name what place and camera after a stage depend on, for digests and as a key."""
         eyes = self.recipe.eyes
         made = self._is_made(stage)
         on = [name for name, home in placing_homes() if home.is_placing(self)]
@@ -76,7 +77,7 @@ class Subject:
             placing,
             self.half if self._is_parted(stage) else None,
             (eyes.packing, eyes.first) if self.half is not None else (),
-            (self.made, eyes.making, eyes.interaxial, eyes.convergence, eyes.keys) if made else (),
+            (self.made, eyes.model_dump_json(include=_OF_A_MADE_EYE)) if made else (),
         )
 
     def here(self, at: Moment, stage: Stage) -> Moment:

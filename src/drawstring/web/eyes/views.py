@@ -10,9 +10,9 @@ from werkzeug.wrappers import Response
 
 from drawstring.core.errors import DrawstringError
 from drawstring.core.eyes.anaglyph import ghosting, matrices_of
-from drawstring.core.eyes.forms import VIEWS, form_size, goes_in_forms
+from drawstring.core.eyes.forms import form_size, goes_in_forms
 from drawstring.core.eyes.pair_views import pair_fault
-from drawstring.core.eyes.results import FORM_RESULTS
+from drawstring.core.eyes.results import FORM_RESULTS, VIEWS
 from drawstring.core.eyes.rig import limits_for, start_interaxial, sums
 from drawstring.core.eyes.settings import Came, Form
 from drawstring.core.eyes.steps import focal_px
