@@ -168,6 +168,11 @@ def test_screen_window_and_forms(seen):
     forms = change(Recipe(), {"eyes.deliver": "anaglyph; side by side, half", "eyes.anaglyph_file": "jpeg",
                               "eyes.method": "red-cyan, full"}, scene_unit="m").eyes  # fmt: skip
     assert {"eyes-jpeg", "eyes-odd"} <= set(codes({}, forms, size=(321, 181)))
+    # What counts is the size in which an eye goes out; one of a packed picture is squeezed, too.
+    assert "eyes-odd" not in codes({}, forms, size=(321, 181), out=(160, 90))
+    packed = change(Recipe(), {"eyes.came": "packed", "eyes.packing": "above/below",
+                               "eyes.deliver": "above/below, half"}, scene_unit="m").eyes  # fmt: skip
+    assert "320x75" in codes({}, packed, size=(320, 180), out=(320, 75))["eyes-odd"].what
     bad = codes(
         {}, missing={"right": [4, 5]}, lossy=["beauty"],
         sizes={"left": (4, 2), "right": (4, 4)}, has_depth={"left": True, "right": False},

@@ -147,3 +147,14 @@ def test_grain_is_measured_again_on_the_packed_file(plan, sessions):
     for letter, share in (("R", 1), ("G", 0.8), ("B", 0.6)):
         noise = (planes[f"picture.{letter}"] - planes[letter])[covered]
         assert noise.std() == pytest.approx(0.02 * share, rel=0.1), frame.number
+    # A stack of grain alone: without it, nothing is there.
+    with sessions.begin() as session:
+        shot = session.get_one(Run, again.id).shot
+        typed = {"alpha.stack.1.remove": "yes", "pack.beauty": "as arrived", "alpha.sends": "picture"}
+        recipes.set_values(session, shot, typed | {"arrivals.last": str(frame.number)})
+        for knot in ("arrivals", "alpha"):
+            recipes.settle(session, shot, knot)
+        alone = plan_run(session, shot, output=folder)
+        carry_out_here(session, alone)
+        assert alone.package.state == "proven", [row.fault for row in alone.frames]
+        assert "grain" in alone.frames[0].proof["recomposed"]

@@ -28,6 +28,7 @@ def check_eyes(
     sizes: Mapping[str, tuple[int, int]],
     lossy: Sequence[str],
     size: tuple[int, int],
+    out: tuple[int, int] | None = None,
     where: str,
 ) -> list[Finding]:
     """Check a pair.
@@ -54,6 +55,8 @@ def check_eyes(
         Passes that were compressed with loss.
     size : (width, height)
         Of the picture that came.
+    out : (width, height), optional
+        Of an eye as it goes out, framed; that of the picture that came when not given.
     where : str
     """
     found: list[Finding] = []
@@ -142,7 +145,7 @@ def check_eyes(
             )
         )
     found += check_screen(settings, told, width, where)
-    found += check_forms(settings, lossy, size, where)
+    found += check_forms(settings, lossy, out or size, where)
     if settings.is_round:
         found += check_round(settings, told, size, where)
     return found

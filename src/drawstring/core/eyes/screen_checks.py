@@ -124,7 +124,7 @@ def check_forms(
             )
     halves = {Form.SIDE_BY_SIDE_HALF: 0, Form.ABOVE_BELOW_HALF: 1}
     for form, side in halves.items():
-        if form in settings.deliver and settings.came is not Came.PACKED and size[side] % 2:
+        if form in settings.deliver and size[side] % 2:
             found.append(
                 Finding(
                     "eyes-odd",
@@ -132,7 +132,7 @@ def check_forms(
                     f"An eye of {size[0]}x{size[1]} px can't be squeezed to half for {form.says}.",
                     where,
                     "One line would have no partner.",
-                    "Leave this form out, or render at an even size.",
+                    "Leave this form out, frame the eyes to an even size at Framing, or render at one.",
                 )
             )
     return found

@@ -49,8 +49,10 @@ def _grain(name: str, step: float, frame: Rebuilding) -> Recomposed:
         recipe.with_knot(recipe.alpha.model_copy(update={"stack": tuple(still)})),
         settled_only=frame.chains.settled is not None,
     )
-    without = as_picture(frame.work.of(bare.own(name)))[..., :3]
     whole = as_picture(frame.work.of(frame.chains.own(name)))[..., :3]
+    # A stack of nothing but grain is empty without.
+    is_empty = name == "stack" and not any(layer.on for layer in still)
+    without = np.zeros_like(whole) if is_empty else as_picture(frame.work.of(bare.own(name)))[..., :3]
     meant = np.asarray(whole - without, np.float32)
     written = frame.written(name)
     if written is None:

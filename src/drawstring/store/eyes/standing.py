@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import suppress
 from typing import Any
 
 from sqlalchemy.orm import Session
 
-from drawstring.core.camera import camera_of
+from drawstring.core.camera import Moment, camera_of
+from drawstring.core.chain import Stage
 from drawstring.core.depth.making_checks import keys_outside
 from drawstring.core.depth.reading import lens_of
 from drawstring.core.errors import SettingError
@@ -21,6 +23,7 @@ from drawstring.core.findings import Finding
 from drawstring.core.io.facts import FileFacts
 from drawstring.core.passes import Pass, Role
 from drawstring.core.recipe import Recipe
+from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.sources import depth_pass, of_view, pass_of
 from drawstring.store import deliveries, measuring
 from drawstring.store.alpha.standing import is_lossy, told_frames
@@ -51,6 +54,16 @@ def eye_width(delivery: Delivery, recipe: Recipe) -> tuple[int, int]:
         return shown.width, shown.height
 
 
+def eye_going_out(delivery: Delivery, recipe: Recipe, passes: Sequence[Pass]) -> tuple[int, int]:
+    """Give the size in pixels in which an eye goes out: as it is shown, in the frame that is settled."""
+    place = None
+    if not pair_fault(passes, recipe):
+        at = Moment(delivery.first, deliveries.place_of(delivery))
+        with suppress(SettingError):  # what can't be parted is told by itself
+            place = Chains(passes, recipe).eye_chain(0).subject.here(at, Stage.OUT).place
+    return (place.display.width, place.display.height) if place else eye_width(delivery, recipe)
+
+
 def eyes_findings(
     session: Session, delivery: Delivery, recipe: Recipe, passes: Sequence[Pass]
 ) -> list[Finding]:
@@ -78,6 +91,7 @@ def eyes_findings(
         sizes=_sizes(own, sources) if settings.came is Came.VIEWS and not fault else {},
         lossy=lossy,
         size=(shown.width, shown.height),
+        out=eye_going_out(delivery, recipe, passes),
         where=where,
     )
     return found + keys_outside(settings, "eyes", (delivery.first, delivery.last), where)

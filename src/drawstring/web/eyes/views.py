@@ -21,7 +21,7 @@ from drawstring.core.recipe import Recipe, available_results
 from drawstring.core.recipe.sources import depth_inputs, depth_pass, of_view
 from drawstring.store import shows
 from drawstring.store.depth import measured
-from drawstring.store.eyes.standing import eye_width, told_eyes
+from drawstring.store.eyes.standing import eye_going_out, eye_width, told_eyes
 from drawstring.store.models import Shot
 from drawstring.web.bench.changing import set_settings, typed_at
 from drawstring.web.bench.evidence import asked_part
@@ -224,7 +224,7 @@ def _round(session: Session, shot: Shot, at: FrameHere, recipe: Recipe) -> dict[
 
 def _forms(session: Session, shot: Shot, at: FrameHere, recipe: Recipe) -> dict[str, Any]:
     assert shot.delivery is not None
-    width, height = eye_width(shot.delivery, recipe)
+    width, height = eye_going_out(shot.delivery, recipe, at.passes)
     channels = 0 if pair_fault(at.passes, recipe) else len(goes_in_forms(at.passes, recipe))
     files = []
     for form in recipe.eyes.deliver:
