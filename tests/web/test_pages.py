@@ -36,6 +36,15 @@ def test_every_page_opens(client, fog, path):
     assert answer.status_code == 200 and answer.mimetype == "text/html"
 
 
+@pytest.mark.parametrize("beauty", ["finished picture beside", "finished picture"])
+def test_pack_draws_what_all_knots_make_together(client, sessions, fog, beauty):
+    with sessions.begin() as session:
+        mist = {"depth.near": "4.8", "depth.far": "90", "depth.mist.add": "haze", "pack.beauty": beauty}
+        recipes.set_values(session, session.merge(fog), mist)
+    answer = client.get(f"/shots/{fog.id}/pack")
+    assert answer.status_code == 200 and "made by all knots" in answer.text
+
+
 BARE = {
     "away", "colour-management", "found-passes", "ghost-near", "is-fault", "is-waiting", "is-warns",
     "meaning", "others", "owed", "passes", "preview", "remedy", "summary", "sure", "trouble", "where",

@@ -105,11 +105,12 @@ def _sources(how: ShotStanding, going: dict[str, list[OutputChannel]]) -> list[S
     made = dict.fromkeys([*fixed_results(), *going, *pack.rows])
     for result in [one for name in made if (one := find_result(name)) is not None]:
         if result.is_packed and (result.name in going or result.name in pack.rows):
-            knot = knots[result.knot]
-            is_open = ", which is open" if knot.state is KnotState.OPEN else ""
+            knot = knots.get(result.knot)  # none for what all of them make together
+            is_open = ", which is open" if knot and knot.state is KnotState.OPEN else ""
             sources.append(
                 Source(
-                    result.name, f"made by {knot.title}{is_open}", len(result.suffixes),
+                    result.name, f"made by {knot.title if knot else 'all knots'}{is_open}",
+                    len(result.suffixes),
                     pack.row(result.name).goes, result.name in going,
                 )
             )  # fmt: skip
