@@ -42,6 +42,11 @@ class _Bands:
             self._read(first, last)
         return self._rows[ref][top - self._top : bottom - self._top]
 
+    def whole(self, ref: ChannelRef) -> Stored:
+        """Give all of a channel's rows, which are not kept."""
+        plain = self._plain[ref]
+        return read_channels(self._facts.path, [plain], facts=self._facts)[plain]
+
     def sum_of(self, ref: ChannelRef) -> str | None:
         """Give a channel's digest; None while its rows have not all been read, in their order."""
         return self._sums[ref].hexdigest() if self._known == self.window.height else None
@@ -125,11 +130,7 @@ class Carried:
 
     def __array__(self, dtype: Any = None, copy: bool | None = None) -> NDArray[Any]:
         """Read all of it."""
-        start = self._bands.window.y_min
-        plain = self._ref._replace(source=0)
-        rows = start, start + self.shape[0] - 1
-        facts = self._bands._facts
-        whole = read_channels(facts.path, [plain], facts=facts, rows=rows)[plain]
+        whole = self._bands.whole(self._ref)
         return whole if dtype is None else whole.astype(dtype, copy=False)
 
 
