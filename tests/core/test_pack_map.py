@@ -71,6 +71,19 @@ def test_styles_name_what_has_no_name_of_its_own(style, name):
     assert "key.soft.R" in own and name not in own
 
 
+def test_settings_of_what_is_not_there_are_kept_and_told():
+    kept = {
+        "pack.right.depth.goes": "no",
+        "pack.depth_normalised.stored": "half",
+        "pack.matte_post.goes": "no",
+    }
+    slips = {"pack.passes.depth.goes": "no", "pack.dept.goes": "no"}
+    recipe = change(Recipe(), kept | slips, scene_unit="m")
+    (told,) = [one for one in plan_outputs(PAIR, recipe).findings if one.code == "pack-row-idle"]
+    assert "for passes.depth, dept, and nothing" in told.what and told.severity.value == "notes"
+    assert "depth.Z" in {one.name for one in plan_outputs(PAIR, recipe).channels}
+
+
 @given(order=st.permutations(["beauty", "depth", "diffuse_direct", "right.beauty", "right.depth"]))
 def test_what_goes_out_follows_the_order_that_was_settled(order):
     channels, _ = laid(pack__order=" ".join(order))

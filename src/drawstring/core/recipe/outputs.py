@@ -12,7 +12,7 @@ from drawstring.core.alpha.conversion import straight
 from drawstring.core.arrays import Stored, as_picture
 from drawstring.core.camera import Moment
 from drawstring.core.chain import PICTURE, Work, channels_of
-from drawstring.core.findings import Finding
+from drawstring.core.findings import Finding, Severity
 from drawstring.core.io.facts import ChannelRef
 from drawstring.core.pack.form import AlphaKind, Also, Beauty
 from drawstring.core.pack.layout import CONSTANT, OutputChannel, lay_out
@@ -21,7 +21,7 @@ from drawstring.core.passes.recognition import Pass
 from drawstring.core.passes.roles import COLOUR_ROLES
 from drawstring.core.recipe.chains import Chains
 from drawstring.core.recipe.recipe import Recipe
-from drawstring.core.recipe.results import available_results, is_sent, result_named
+from drawstring.core.recipe.results import available_results, find_result, is_sent, result_named
 from drawstring.core.recipe.sources import Pixels
 
 
@@ -86,7 +86,24 @@ def plan_outputs(passes: Sequence[Pass], recipe: Recipe, *, settled_only: bool =
     }
     channels, findings = lay_out(passes, results, recipe.pack)
     made = dict.fromkeys(one.source for one in channels if one.ref is None and one.source != CONSTANT)
-    return OutputPlan(tuple(channels), tuple(made), tuple(findings), chains)
+    return OutputPlan(tuple(channels), tuple(made), (*findings, *_idle_rows(passes, recipe)), chains)
+
+
+def _idle_rows(passes: Sequence[Pass], recipe: Recipe) -> list[Finding]:
+    """Tell of rows of the channel map that bear a name nothing has: a later delivery may, or it is a slip."""
+    known = {one.name for one in passes}
+    idle = [name for name in recipe.pack.rows if name not in known and find_result(name) is None]
+    if not idle:
+        return []
+    more = f" and {len(idle) - 3} more" if len(idle) > 3 else ""
+    return [
+        Finding(
+            "pack-row-idle", Severity.NOTES,
+            f"Pack has settings for {', '.join(idle[:3])}{more}, and nothing here is called so.", "pack",
+            "They do nothing until something of that name arrives.",
+            "Check the name: a pass is called as the channel map calls it, as in pack.depth.goes.",
+        )
+    ]  # fmt: skip
 
 
 def compute(
