@@ -14,6 +14,7 @@ from drawstring.core.depth.focus import focused
 from drawstring.core.errors import MissingError, SourceError
 from drawstring.core.eyes.forms import form_files, plan_forms
 from drawstring.core.eyes.packing import First, Packing, pack
+from drawstring.core.eyes.parallaxes import parallax_value
 from drawstring.core.eyes.second_eye import moved
 from drawstring.core.io.facts import ChannelRef, Window
 from drawstring.core.passes import Pass, Role
@@ -260,6 +261,15 @@ def test_a_made_eye_is_framed_with_its_parallax_and_what_was_filled():
     # Half as many pixels lie between both eyes, at the same places.
     assert set(np.round(np.unique(half[0]), 4)) <= set(np.round(np.unique(plain[0]) / 2, 4))
     assert abs(half[1].mean() - plain[1].mean()) < 0.01
+
+
+def test_parallax_told_from_pictures_knows_no_framing_that_is_open():
+    planes = a_scene() | in_view(a_scene(aside=-3), "right")
+    moment = at(window=Window(0, 0, W - 1, H - 1))
+    recipe = settings(eyes__needed="yes", eyes__settled_on="x", framing__needed="yes", framing__size="48x32")
+    for settled_only, shape in ((True, (H, W)), (False, (H // 2, W // 2))):
+        told = parallax_value(Chains(BOTH, recipe, settled_only=settled_only))
+        assert Work(planes, moment).of(told)[0].shape == shape
 
 
 def test_mends_level_and_convergence_are_one_map_filtered_once():
