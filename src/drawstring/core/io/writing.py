@@ -184,6 +184,11 @@ def put_parts(
             header["dwaCompressionLevel"] = float(dwa_level)
         planes = {name: np.ascontiguousarray(plane) for name, plane in part.channels.items()}
         made.append((header, planes, part.name))
+    for header, _, _ in made[1:]:
+        # They are the whole file's: what a later part says of them the first has to say, too, whatever it
+        # holds ("OpenEXR File Layout", multi-part attributes; the library refuses to write the file else).
+        if "chromaticities" in header:
+            made[0][0].setdefault("chromaticities", header["chromaticities"])
     if len(made) == 1 and not made[0][2]:
         file = OpenEXR.File(made[0][0], made[0][1])
     else:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Any
 
@@ -107,21 +107,7 @@ def packed_files(
                 is_upwards=is_upwards,
             )
         )
-    return {of_pass: _with_shared(parts) for of_pass, parts in files.items()}
-
-
-def _with_shared(parts: list[PartToWrite | TakenPart]) -> list[PartToWrite | TakenPart]:
-    """Have the first part say the chromaticities that another one says.
-
-    They are a file's: what a later part says of them has to be in the first one, too, whatever that holds
-    ("OpenEXR File Layout", Multi-part attributes; the library refuses to write the file otherwise). That it
-    holds no colour is told by `colorInteropID`.
-    """
-    taken_away = [part.said.get("chromaticities", "") is None for part in parts]
-    if not taken_away[0] or all(taken_away):
-        return parts
-    said = {name: value for name, value in parts[0].said.items() if name != "chromaticities"}
-    return [replace(parts[0], said=said), *parts[1:]]
+    return files
 
 
 def _views_said(
