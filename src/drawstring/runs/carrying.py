@@ -60,6 +60,9 @@ def carried(
     read : collection of ChannelRef
         Channels that are read as a whole for something else.
     """
+    pixels = place.window.width * place.window.height
+    if pixels * sum(_SIZES[one.stored] for one in channels if one.ref is not None) < WORTH:
+        return {}  # most frames: nothing more is asked about them
     pack = outputs.chains.recipe.pack
     goes = reached((), place.window, place.display, pack.reach)
     if shows_passes(outputs) or pack.tiling.side or pack.line_order is LineOrder.UP or goes != place.window:
@@ -91,7 +94,7 @@ def carried(
             into[one.ref.source, one.ref.part].add((one.of_pass, one.part))
     stays |= {one.source for one in channels if one.ref and len(into[one.ref.source, one.ref.part]) > 1}
     going = {one: one.ref for one in channels if one.ref is not None and one.source not in stays}
-    size = place.window.width * place.window.height * sum(_SIZES[one.stored] for one in going)
+    size = pixels * sum(_SIZES[one.stored] for one in going)
     going = {
         one: ref
         for one, ref in going.items()
