@@ -1,9 +1,9 @@
 """Scans under trouble: a killed reader, a database that goes away, files that vanish, an engine that died."""
 
+import itertools
 import os
 import shutil
 import threading
-import time
 
 import pytest
 from makers import wait_for
@@ -153,34 +153,29 @@ def test_a_folder_that_is_still_written_to_is_left_alone(monkeypatch, sessions, 
         scans.watch(session, show, str(copied))
     done: list[int] = []
     monkeypatch.setattr(scanning_module, "carry_out_scan", lambda s, number, *_, **__: done.append(number))
+    listing_of, looks, is_writing = scanning_module.listing_of, itertools.count(), threading.Event()
+
+    def listed_while_written(folder: str) -> str:
+        """List the folder as a render does that wrote another file since the look before."""
+        look = next(looks)
+        if is_writing.is_set():
+            (copied / f"growing.{look:04d}.exr").write_bytes(b"x" * look)
+        return listing_of(folder)
+
+    monkeypatch.setattr(scanning_module, "listing_of", listed_while_written)
+    is_writing.set()
     scanning = Scanning(sessions, Readers(1), [str(tmp_path)], look_s=0.0)
-    stop = threading.Event()
-
-    def write_on() -> None:
-        number = 0
-        while not stop.is_set():
-            (copied / f"growing.{number:04d}.exr").write_bytes(b"x" * number)
-            number += 1
-            time.sleep(0.01)
-
-    writer = threading.Thread(target=write_on)
-    writer.start()
 
     def asked_for() -> int:
         with sessions() as session:
             return session.query(ScanRow).count()
 
     try:
-        until = time.monotonic() + 1.5
-        while time.monotonic() < until:
-            scanning.step()
-            time.sleep(0.05)
+        wait_for(lambda: scanning.step() or (copied / "growing.0019.exr").exists())
         assert asked_for() == 0, "a render that is writing must not be scanned"
-        stop.set()
-        writer.join()
+        is_writing.clear()
         wait_for(lambda: scanning.step() or asked_for() == 1)
     finally:
-        stop.set()
         scanning.close()
 
 
