@@ -51,7 +51,9 @@ def halved(planes: Sequence[NDArray[Any]]) -> NDArray[np.float16]:
         else:
             made.view(np.uint16)[first:last] = np.stack(beside, axis=-1)
 
-    in_bands(halve, len(made), 2 if made.size > WORTH_TWO else 1)
+    # Halves are only laid beside each other, in less time than a second thread takes to come up.
+    is_work = made.size > WORTH_TWO and any(plane.dtype != np.float16 for plane in planes)
+    in_bands(halve, len(made), 2 if is_work else 1)
     return made
 
 

@@ -38,6 +38,9 @@ ONE_THREAD = {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
 _TRIM, _MMAP = 1 << 30, 32 << 20
 """Memory asked back at once means that every frame pays again for the same pages (glibc, mallopt(3))."""
 
+_M_TRIM, _M_MMAP, _M_ARENAS = -1, -3, -8
+"""As `malloc.h` numbers them."""
+
 ALONE = {**ONE_THREAD, "MALLOC_TRIM_THRESHOLD_": str(_TRIM), "MALLOC_MMAP_THRESHOLD_": str(_MMAP)}
 """The environment of what computes: it counts when a process begins, and not for one that runs."""
 
@@ -98,6 +101,25 @@ def start_warm_parent(loaded: Sequence[str] = WORKING) -> None:
         util.spawnv_passfds = started
 
 
+def keep_memory(trim: int, arenas: int = 0) -> None:
+    """Have this process keep what it gives back of its memory, as it will want as much in a moment.
+
+    Does nothing where the C library is another one than glibc.
+
+    Parameters
+    ----------
+    trim : int
+        How much it may keep at the end of a heap, in bytes.
+    arenas : int
+        How many heaps its threads share; 0 for as many as the library likes. Set before there is a second.
+    """
+    with suppress(OSError, AttributeError):
+        library = ctypes.CDLL("libc.so.6")
+        for setting, value in ((_M_TRIM, trim), (_M_MMAP, _MMAP), (_M_ARENAS, arenas)):
+            if value:
+                library.mallopt(setting, value)
+
+
 def is_single() -> bool:
     """Whether this process has one thread, those of libraries counted: else a copy of it may lock up."""
     return threading.active_count() == 1 and len(os.listdir("/proc/self/task")) == 1
@@ -116,10 +138,7 @@ def _serve(listener: int, alive: int, loaded: list[str]) -> NoReturn:
         for first, last in ((3, min(listener, alive)), (min(listener, alive) + 1, max(listener, alive))):
             os.closerange(first, last)
         os.closerange(max(listener, alive) + 1, os.sysconf("SC_OPEN_MAX"))
-        with suppress(OSError, AttributeError):  # another C library than glibc
-            library = ctypes.CDLL("libc.so.6")
-            library.mallopt(-1, _TRIM)  # M_TRIM_THRESHOLD, M_MMAP_THRESHOLD: malloc.h
-            library.mallopt(-3, _MMAP)
+        keep_memory(_TRIM)
         # They belong to the process that this was: its lock is held just now.
         forkserver._forkserver._lock = threading.Lock()  # type: ignore[attr-defined]
         tracker = resource_tracker._resource_tracker

@@ -23,7 +23,7 @@ from waitress.server import TcpWSGIServer
 
 from drawstring.cli.standing_by import stand_by
 from drawstring.installation import Installation, read_installation
-from drawstring.runs.forks import READING, start_warm_parent
+from drawstring.runs.forks import READING, keep_memory, start_warm_parent
 
 THREADS = 12
 HEADER_S = 20.0
@@ -38,6 +38,13 @@ LENT_BYTES = range(1 << 18, 10 << 20)
 """Bodies of these sizes are sent from where they lie; larger ones wait in a file for a slow browser."""
 SENT_BYTES = 1 << 19
 """At a time: what the system does not take at once would be copied again for the next."""
+KEPT_BYTES, HEAPS = 128 << 20, 2
+"""Of memory: a picture's is kept for the next one, which would pay for it anew; few heaps, so that little
+of it lies idle.
+
+Measured with 24 pictures of HD at half size that are seen first, four asked for at a time: 14-16 ms of this
+process to each instead of 20-22, and 343 MB held at the end instead of 413.
+"""
 
 
 class Connection(HTTPChannel):
@@ -114,6 +121,7 @@ def main() -> None:
 
     # While there is no other thread.
     start_warm_parent(READING)
+    keep_memory(KEPT_BYTES, HEAPS)
     stand_by(installation)
     application = create_served_app(installation)
     gc.enable()
