@@ -5,7 +5,7 @@ from __future__ import annotations
 import shutil
 
 import OpenImageIO as oiio
-from floor import HEIGHT, WIDTH, best, hd_frames, paths_in, tell
+from floor import HEIGHT, WIDTH, hd_frames, paths_in, share_of, tell
 
 from drawstring.core.depth import merged
 from drawstring.core.io import read_facts
@@ -36,10 +36,9 @@ def main() -> None:
             source.read_image(0, 0, at, at + 1, "float")
             source.close()
 
-    floor_s = best(floor)
     for name, taken in (("depth alone", bare_passes), ("depth with alpha", passes)):
-        ours = best(lambda taken=taken: merged(counted(path, taken) for path in paths))
-        tell(f"depth range, HD, {name}: floor / ours", floor_s / ours, "0.95")
+        share = share_of(floor, lambda taken=taken: merged(counted(path, taken) for path in paths))
+        tell(f"depth range, HD, {name}: floor / ours", share, "0.95")
     shutil.rmtree(folder)
 
 

@@ -38,8 +38,8 @@ BLOCK = 32
 _LINES = {"zip": 16, "zips": 16, "none": 16, "dwab": 256, "htj2k256": 256}
 """Rows read at a time where a chunk has more lines, or where fewer will do and spare memory."""
 
-_ROWS = 2
-"""Rows taken apart at a time: 33 channels of an HD picture in half a megabyte."""
+_APART = 1 << 19
+"""Bytes of rows that are taken apart at a time: 33 channels of two rows of an HD picture."""
 
 
 @dataclass
@@ -263,8 +263,9 @@ def _add_to_sums(sums: Mapping[str, _Sum], names: Sequence[str], back: Stored) -
     summed = [(i, sums[name]) for i, name in enumerate(names) if name in sums]
     if not summed:
         return
-    for row in range(0, len(back), _ROWS):
-        lines = _transposed(back[row : row + _ROWS].reshape(-1, back.shape[-1]))
+    rows = _rows_apart(back)
+    for row in range(0, len(back), rows):
+        lines = _transposed(back[row : row + rows].reshape(-1, back.shape[-1]))
         for i, one in summed:
             one.add(lines[i])
 
@@ -320,14 +321,15 @@ def _off(back: Stored, planes: Mapping[int, Stored]) -> dict[int, tuple[float, i
     whose other bits may come back otherwise; 0 is not -0.
     """
     height, width, count = back.shape
+    rows = _rows_apart(back)
     kinds = {plane.dtype for plane in planes.values()}
     off: dict[int, tuple[float, int]] = {}
     for top in range(0, height, BLOCK):
         part, meant = back[top : top + BLOCK], {i: plane[top : top + BLOCK] for i, plane in planes.items()}
         groups = [_Meant({i: one for i, one in meant.items() if one.dtype == kind}) for kind in kinds]
         # A few rows of all channels are taken apart at once: they stay in the processor's cache meanwhile.
-        for row in range(0, len(part), _ROWS):
-            lines = _transposed(part[row : row + _ROWS].reshape(-1, count))
+        for row in range(0, len(part), rows):
+            lines = _transposed(part[row : row + rows].reshape(-1, count))
             for group in groups:
                 group.compare(lines, row * width)
         for number, (largest, odd) in (one for group in groups for one in group.off()):
@@ -373,6 +375,10 @@ class _Meant:
         """Give where those lie that are off, with the largest difference and how often one is no number."""
         for k in np.flatnonzero(self._is_off):
             yield int(self._at[k]), (float(self._largest[k]), int(self._odd[k]))
+
+
+def _rows_apart(back: Stored) -> int:
+    return max(1, _APART // back[0].nbytes)
 
 
 def _transposed(values: Stored) -> Stored:
