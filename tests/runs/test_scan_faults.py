@@ -163,6 +163,7 @@ def test_a_folder_that_is_still_written_to_is_left_alone(monkeypatch, sessions, 
         return listing_of(folder)
 
     monkeypatch.setattr(scanning_module, "listing_of", listed_while_written)
+    monkeypatch.setattr(scanning_module, "FILLING_S", 3600.0)  # on no machine do twenty looks take so long
     is_writing.set()
     scanning = Scanning(sessions, Readers(1), [str(tmp_path)], look_s=0.0)
 

@@ -111,7 +111,8 @@ def keep_memory(trim: int, arenas: int = 0) -> None:
     trim : int
         How much it may keep at the end of a heap, in bytes.
     arenas : int
-        How many heaps its threads share; 0 for as many as the library likes. Set before there is a second.
+        How many heaps its threads share, if it is called while there is one thread; 0 for as many as the
+        library likes.
     """
     with suppress(OSError, AttributeError):
         library = ctypes.CDLL("libc.so.6")
