@@ -9,7 +9,8 @@ import kernels as ahead
 import pytest
 from numba.core.sigutils import normalize_signature
 
-from drawstring.core.kernels import Kernel
+from drawstring.core.io import unpacking
+from drawstring.core.kernels import Kernel, written_out
 
 MODULE = """
 import numpy as np
@@ -102,6 +103,19 @@ def test_what_a_kernel_calls_or_a_constant_changes_the_kernel(kernels, tmp_path)
     assert kernels("float32") == [(23.0, 0)] and kernels("float32") == [(23.0, 1)], (
         "a damaged one is replaced"
     )
+
+
+def test_instructions_written_out_are_source_like_any_other(monkeypatch):
+    text, options = unpacking.put_in_order.__wrapped__, {"nogil": True}
+    before = Kernel(text, options).source
+
+    @written_out
+    def other():
+        """Be other instructions."""
+
+    assert Kernel(text, options).source == before == unpacking.put_in_order.source
+    monkeypatch.setattr(unpacking, "sum_sixteen", other)
+    assert Kernel(text, options).source != before
 
 
 def test_what_was_ready_is_not_looked_at_again_before_something_changes(tmp_path, monkeypatch):

@@ -10,7 +10,7 @@ import pytest
 
 from drawstring.core.io import ChannelRef, read_channels, read_facts
 from drawstring.core.io.packed import packed_parts
-from drawstring.core.io.unpacking import unpack_channels
+from drawstring.core.io.unpacking import put_in_order, unpack_channels
 
 RNG = np.random.default_rng(11)
 H, W = 45, 37
@@ -97,6 +97,23 @@ def test_channels_are_those_of_the_library_bit_for_bit(tmp_path, layout, compres
                 lies = slice(*((rows[0] - 11, rows[1] - 10) if rows else (0, H)))
                 assert set(read) == {(number, name) for name in names}
                 assert all(same(plane, part[name][lies]) for (_, name), plane in read.items())
+
+
+@pytest.mark.parametrize("rows", [1, 3, 16])
+@pytest.mark.parametrize("widths", [(1, 15, 16, 17), (31, 32, 33, 48, 5), (1000, 7, 64)])
+def test_bytes_of_any_span_are_the_sums_of_all_before_it(widths, rows):
+    edges = np.cumsum((0, *widths))
+    coded = RNG.integers(0, 256, 2 * rows * edges[-1], np.uint8)
+    # One sum over the whole chunk; nothing is taken off its first byte (internal_zip.c).
+    plain = (np.cumsum(coded.astype(np.int64) - 128) + 128).astype(np.uint8)
+    firsts, seconds = plain.reshape(2, rows, edges[-1]).astype(np.uint16)
+    pairs = firsts | seconds << 8
+    spans = list(zip(edges, edges[1:], strict=False))
+    for some in (spans, spans[1:], spans[:-1], spans[::2], [(0, edges[-1])], [(2, 2), (3, edges[-2])]):
+        asked = np.concatenate([pairs[:, begin:end] for begin, end in some], axis=1)
+        into = np.zeros_like(asked)
+        put_in_order(coded, np.array(some, np.int64).T.copy(), into)
+        assert same(into, asked)
 
 
 @pytest.mark.parametrize("compression", ["NO", "ZIPS", "ZIP"])

@@ -29,13 +29,45 @@ def kernel(**options: Any) -> Callable[[Function], Function]:
     return decorate
 
 
+class WrittenOut:
+    """What kernels call, told to the compiler by instructions, where it makes too little of a loop.
+
+    Parameters
+    ----------
+    make : callable
+        Gives an intrinsic of numba; called when a kernel is first compiled or fetched that calls this.
+    """
+
+    def __init__(self, make: Callable[[], Any]) -> None:
+        self.__doc__, self._make = make.__doc__, make
+
+    def __call__(self, *arguments: Any) -> Any:
+        """Refuse: only in kernels, compiled, is there something to call."""
+        raise TypeError(f"{self._make.__name__} is called by kernels")
+
+    @functools.cached_property
+    def dispatcher(self) -> Any:
+        """The intrinsic."""
+        return self._make()
+
+    @functools.cached_property
+    def source(self) -> str:
+        """A digest of the instructions."""
+        return _digest(inspect.getsource(self._make))
+
+
+def written_out(make: Callable[[], Any]) -> WrittenOut:
+    """Have what a function makes called by kernels under the function's name."""
+    return WrittenOut(make)
+
+
 class Kernel:
     """A function of Python until it is called, then machine code for the types it is called with.
 
     Parameters
     ----------
     function : callable
-        May call other kernels that are names of its module.
+        May call other kernels, and what is written out, that are names of its module.
     options : dict
         As numba's `njit` takes them.
     """
@@ -54,7 +86,11 @@ class Kernel:
         from numba import njit
 
         function, names = self._function, self._function.__globals__
-        called = {name: used.dispatcher for name, used in self._used.items() if isinstance(used, Kernel)}
+        called = {
+            name: used.dispatcher
+            for name, used in self._used.items()
+            if isinstance(used, Kernel | WrittenOut)
+        }
         linked = FunctionType(
             function.__code__, {**names, **called}, function.__name__, function.__defaults__
         )
@@ -81,7 +117,7 @@ class Kernel:
 
 
 def _said(value: Any) -> str:
-    if isinstance(value, Kernel):
+    if isinstance(value, Kernel | WrittenOut):
         return value.source
     if isinstance(value, np.ndarray):
         return f"{value.dtype} {value.shape} {hashlib.sha256(value.tobytes()).hexdigest()}"

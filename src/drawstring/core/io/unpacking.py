@@ -25,6 +25,7 @@ from numpy.typing import NDArray
 from drawstring.core.arrays import Stored
 from drawstring.core.io.facts import Window
 from drawstring.core.io.packed import TYPES, NotAsCountedError, PackedPart, chunk_at, kind_of, packed_parts
+from drawstring.core.io.sixteen import SIXTEEN, sum_sixteen
 from drawstring.core.kernels import kernel
 
 Rows = tuple[int, int]
@@ -200,7 +201,10 @@ def put_in_order(coded: NDArray[np.uint8], spans: NDArray[np.int64], into: NDArr
             low = np.uint8(low + _change(firsts[at:begin]))
             high = np.uint8(high + _change(seconds[at:begin]))
             of_low, of_high, pairs = firsts[begin:end], seconds[begin:end], into[y, col : col + end - begin]
-            for i in range(of_low.size):
+            whole = of_low.size // SIXTEEN * SIXTEEN
+            for i in range(0, whole, SIXTEEN):
+                low, high = sum_sixteen(of_low, of_high, i, pairs, i, low, high)
+            for i in range(whole, of_low.size):
                 low = np.uint8(low + (of_low[i] ^ np.uint8(128)))
                 high = np.uint8(high + (of_high[i] ^ np.uint8(128)))
                 pairs[i] = np.uint16(low) | np.uint16(np.uint16(high) << 8)
