@@ -190,10 +190,9 @@ def test_start_and_stop_bring_a_small_house_up_and_down(installation, small_hous
     assert behind and min(behind) > max(before), "whoever looks at a picture goes first"
     pages = {one.pid: one.ppid() for one in mine if "drawstring.web.serve" in one.cmdline()}
     assert pages.keys() & pages.values(), "readers come of a copy of the pages, which has loaded all already"
-    # The house is up with its first shot; the others come in one after the other, behind all else that this
-    # machine has to do: beside other tests that takes as long as it takes.
+    # The house is up with its first shot; the others come in one after the other.
     board = f"http://127.0.0.1:{installation.port}/shows/Tidewrack"
-    until = time.monotonic() + 240
+    until = time.monotonic() + 120
     while "nothing yet" in urllib.request.urlopen(board, timeout=20).read().decode():
         assert time.monotonic() < until, "the other shots did not arrive"
         time.sleep(1)
